@@ -1,0 +1,200 @@
+// Package cli is the command line: one file a command, with its flags and its
+// wiring. Data goes to standard output, complaints to standard error.
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/strictyaml"
+	"regola.example/regola/internal/report"
+)
+
+// Exit statuses.
+const (
+	exitClean    = 0 // nothing at or above --fail-on
+	exitFindings = 1
+	exitInput    = 2 // the input or the usage is wrong; nothing was judged
+)
+
+// env is what commands share: the streams and how text is laid out.
+type env struct {
+	in       io.Reader
+	out, err io.Writer
+	exit     int
+	today    func() strictyaml.Day
+}
+
+// Run runs the program and returns its exit status.
+func Run(args []string, in io.Reader, out, errOut io.Writer) int {
+	e := &env{in: in, out: out, err: errOut, today: today}
+	root := e.root()
+	root.SetArgs(args)
+	if err := root.Execute(); err != nil {
+		e.complain(err)
+		return exitInput
+	}
+	return e.exit
+}
+
+func today() strictyaml.Day {
+	now := time.Now()
+	return strictyaml.Day{Time: time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, time.UTC)}
+}
+
+func (e *env) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "regola",
+		Short: "Would this release get through, and if not, what has to change?",
+		Long: `Regola holds a release package (AAB, APK, IPA) and the description of its
+submission against the rules of the Android store and the iOS store, offline and
+before anything is sent. It says what is in the way, where, and how to mend it.
+
+Start with "regola demo" to see it at work, or go to your app's folder and run
+"regola check PACKAGE".`,
+		SilenceErrors: true,
+		SilenceUsage:  true,
+		Args:          cobra.NoArgs,
+		RunE:          func(c *cobra.Command, _ []string) error { return c.Help() },
+	}
+	root.SetIn(e.in)
+	root.SetOut(e.out)
+	root.SetErr(e.err)
+	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
+		return usageError(err.Error(), fmt.Sprintf("run %q for the flags", c.CommandPath()+" --help"))
+	})
+	root.AddCommand(e.checkCommand(), e.factsCommand(), e.rulesCommand(), e.explainCommand(),
+		e.rulebookCommand(), e.schemaCommand(), e.demoCommand(), e.versionCommand())
+	return root
+}
+
+// usageError is a mistake in the call itself.
+func usageError(what, mend string) error {
+	return &place.Problem{What: what, Mend: mend}
+}
+
+// complain writes an error to standard error: what is wrong, where, and how to
+// mend it. Nothing else of an error is ever shown.
+func (e *env) complain(err error) {
+	var all place.Problems
+	var one *place.Problem
+	switch {
+	case errors.As(err, &all):
+	case errors.As(err, &one):
+		all = place.Problems{one}
+	default:
+		what, mend := err.Error(), `run "regola --help" for the commands`
+		if !strings.HasPrefix(what, "unknown command") {
+			mend = ""
+		}
+		all = place.Problems{{What: strings.ReplaceAll(what, "\n\nDid you mean this?\n\t", "; did you mean "), Mend: mend}}
+	}
+	for _, p := range all {
+		fmt.Fprintf(e.err, "regola: %s\n", report.Visible(strings.TrimSpace(p.Error())))
+		if p.Mend != "" {
+			fmt.Fprintf(e.err, "  mend  %s\n", report.Visible(p.Mend))
+		}
+	}
+	if n := len(all); n > 1 {
+		fmt.Fprintf(e.err, "%d problems; nothing was judged\n", n)
+	}
+}
+
+// look finds out how text may be laid out on a stream. Colour is for terminals
+// only, and for those who did not switch it off with NO_COLOR.
+func (e *env) look(w io.Writer) report.Look {
+	f, ok := w.(*os.File)
+	if !ok || !term.IsTerminal(int(f.Fd())) {
+		return report.Look{}
+	}
+	l := report.Look{Color: os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"}
+	if width, _, err := term.GetSize(int(f.Fd())); err == nil {
+		l.Width = width
+	}
+	return l
+}
+
+// dayFlag reads --on; empty means today.
+func (e *env) dayFlag(s string) (strictyaml.Day, error) {
+	if s == "" {
+		return e.today(), nil
+	}
+	day, err := strictyaml.ParseDay(s)
+	if err != nil {
+		return day, usageError("--on: "+err.Error(), "write --on 2026-11-23")
+	}
+	return day, nil
+}
+
+// oneOf refuses a flag's value that is not among the choices.
+func oneOf(flag, value string, choices []string) error {
+	for _, c := range choices {
+		if c == value {
+			return nil
+		}
+	}
+	mend := "the choices are: " + strings.Join(choices, ", ")
+	if near := strictyaml.Nearest(value, choices); near != "" {
+		mend = fmt.Sprintf("did you mean %q? %s", near, "The choices are: "+strings.Join(choices, ", "))
+	}
+	return usageError(fmt.Sprintf("%s: %q is not a choice", flag, value), mend)
+}
+
+func choices(values ...string) func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	return func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+		return values, cobra.ShellCompDirectiveNoFileComp
+	}
+}
+
+// writeFile writes a whole file or nothing: to a temporary file beside it,
+// which then takes its name.
+func writeFile(name string, write func(io.Writer) error) (err error) {
+	f, err := os.CreateTemp(dirOf(name), ".regola-*")
+	if err != nil {
+		return writeProblem(name, err)
+	}
+	defer func() {
+		if err != nil {
+			os.Remove(f.Name())
+		}
+	}()
+	if err := write(f); err != nil {
+		f.Close()
+		return writeProblem(name, err)
+	}
+	if err := f.Chmod(0o644); err != nil {
+		f.Close()
+		return writeProblem(name, err)
+	}
+	if err := f.Close(); err != nil {
+		return writeProblem(name, err)
+	}
+	if err := os.Rename(f.Name(), name); err != nil {
+		return writeProblem(name, err)
+	}
+	return nil
+}
+
+func dirOf(name string) string {
+	if i := strings.LastIndexByte(name, os.PathSeparator); i > 0 {
+		return name[:i]
+	}
+	return "."
+}
+
+func writeProblem(name string, err error) error {
+	var pe *os.PathError
+	what := err.Error()
+	if errors.As(err, &pe) {
+		what = pe.Err.Error()
+	}
+	return &place.Problem{At: place.Place{File: name}, What: "cannot be written: " + what, Mend: "check that the folder exists and that you may write there"}
+}

@@ -1,0 +1,108 @@
+package cli
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"regola.example/regola/demo"
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/report"
+)
+
+func (e *env) demoCommand() *cobra.Command {
+	var on string
+	c := &cobra.Command{
+		Use:   "demo [FOLDER]",
+		Short: "Write a made-up release with faults, judge it, and show what to try next",
+		Long: `Write the demo into a folder (a temporary one by default): the made-up app
+"Terrafuoco" as an Android and an iOS release, once with a handful of faults and
+once mended; then judge the faulty one. A file that is already there and differs
+is never overwritten.`,
+		Example: "  regola demo\n  regola demo try-it",
+		Args:    cobra.MaximumNArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			day, err := e.dayFlag(on)
+			if err != nil {
+				return err
+			}
+			var folder string
+			if len(args) == 1 {
+				folder = args[0]
+			} else if folder, err = os.MkdirTemp("", "regola-demo-"); err != nil {
+				return writeProblem(os.TempDir(), err)
+			}
+			if err := writeDemo(folder); err != nil {
+				return err
+			}
+			q := &request{dossier: filepath.Join(folder, "faulty"), options: check.Options{Day: day}}
+			res, err := q.judge()
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(e.out, "The demo is in %s: faulty/ and, mended, sound/.\n\n", folder)
+			if err := report.Text(e.out, res, e.look(e.out), exitStatus(res, "error")); err != nil {
+				return err
+			}
+			fmt.Fprintf(e.out, `
+Try next
+  regola check %s
+  regola facts %s
+  regola explain android/target-level
+`, filepath.Join(folder, "sound"), filepath.Join(folder, "faulty", "build", "terrafuoco.aab"))
+			return nil
+		},
+	}
+	c.Flags().StringVar(&on, "on", "", "judge as of a day (today by default)")
+	return c
+}
+
+// writeDemo writes the embedded demo. All files are looked at before the first
+// is written, so that a refusal leaves nothing behind.
+func writeDemo(folder string) error {
+	type file struct {
+		name string
+		data []byte
+	}
+	var missing []file
+	err := fs.WalkDir(demo.Files, ".", func(name string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		data, err := demo.Files.ReadFile(name)
+		if err != nil {
+			return err
+		}
+		target := filepath.Join(folder, filepath.FromSlash(path.Clean(name)))
+		old, err := os.ReadFile(target)
+		switch {
+		case err == nil && bytes.Equal(old, data):
+			return nil
+		case err == nil:
+			return &place.Problem{At: place.Place{File: target}, What: "this file is there already and is not the demo's", Mend: "choose another folder, or move the file away"}
+		case !os.IsNotExist(err):
+			return &place.Problem{At: place.Place{File: target}, What: "the demo cannot be written here: " + err.Error(), Mend: "choose another folder"}
+		}
+		missing = append(missing, file{target, data})
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	for _, f := range missing {
+		if err := os.MkdirAll(filepath.Dir(f.name), 0o755); err != nil {
+			return writeProblem(filepath.Dir(f.name), err)
+		}
+		if err := writeFile(f.name, func(w io.Writer) error { _, err := w.Write(f.data); return err }); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,41 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"regola.example/regola/internal/core/artifact"
+	"regola.example/regola/internal/report"
+)
+
+func (e *env) factsCommand() *cobra.Command {
+	var format string
+	c := &cobra.Command{
+		Use:     "facts PACKAGE",
+		Short:   "Show what a package says of itself, without an opinion",
+		Example: "  regola facts build/terrafuoco.aab\n  regola facts build/Terrafuoco.ipa --format json",
+		Args:    onePackage,
+		RunE: func(_ *cobra.Command, args []string) error {
+			if err := oneOf("--format", format, []string{"table", "json"}); err != nil {
+				return err
+			}
+			p, err := artifact.Open(args[0])
+			if err != nil {
+				return err
+			}
+			if format == "json" {
+				return report.JSON(e.out, report.NewFactsDocument(p))
+			}
+			return report.FactsTable(e.out, p, e.look(e.out))
+		},
+	}
+	c.Flags().StringVar(&format, "format", "table", "form of the output: table or json")
+	_ = c.RegisterFlagCompletionFunc("format", choices("table", "json"))
+	return c
+}
+
+func onePackage(_ *cobra.Command, args []string) error {
+	if len(args) != 1 {
+		return usageError("one package is expected", `name it: "regola facts app.aab"`)
+	}
+	return nil
+}

@@ -1,0 +1,70 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/rulebook"
+)
+
+func (e *env) rulebookCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "rulebook",
+		Short: "For those who write rules of their own",
+		Args:  cobra.NoArgs,
+		RunE:  func(c *cobra.Command, _ []string) error { return c.Help() },
+	}
+	c.AddCommand(&cobra.Command{
+		Use:     "test FILE…",
+		Short:   "Check the types of a rulebook's conditions and run its examples",
+		Example: "  regola rulebook test our-rules.yaml",
+		Args:    cobra.MinimumNArgs(1),
+		RunE: func(_ *cobra.Command, files []string) error {
+			for _, f := range files {
+				if err := e.testBook(f); err != nil {
+					return err
+				}
+			}
+			return nil
+		},
+	})
+	return c
+}
+
+func (e *env) testBook(file string) error {
+	b, err := loadBook(file, place.Place{})
+	if err != nil {
+		return err
+	}
+	envs, err := rulebook.NewEnv(b)
+	if err != nil {
+		return err
+	}
+	var problems place.Problems
+	var failures []error
+	examples := 0
+	for _, r := range b.Rules {
+		p, ps := envs.Compile(r)
+		problems = append(problems, ps...)
+		if len(ps) == 0 {
+			examples += len(r.Examples)
+			failures = append(failures, p.TestExamples())
+		}
+	}
+	if len(problems) > 0 {
+		return problems
+	}
+	if err := errors.Join(failures...); err != nil {
+		for _, l := range strings.Split(err.Error(), "\n") {
+			fmt.Fprintln(e.out, l)
+		}
+		e.exit = exitFindings
+		return nil
+	}
+	fmt.Fprintf(e.out, "%s: %d rules, %d examples, all as they say\n", file, len(b.Rules), examples)
+	return nil
+}

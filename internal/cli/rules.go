@@ -1,0 +1,172 @@
+package cli
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/strictyaml"
+	"regola.example/regola/internal/report"
+	"regola.example/regola/rulebooks"
+)
+
+// allRules loads every built-in rule, and those of a team's own files, each once.
+func allRules(own []string) ([]*rulebook.Rule, error) {
+	var rules []*rulebook.Rule
+	seen := map[string]bool{}
+	take := func(b *rulebook.Book) {
+		for _, r := range b.Rules {
+			if !seen[r.ID] {
+				seen[r.ID] = true
+				rules = append(rules, r)
+			}
+		}
+	}
+	for _, store := range stores {
+		books, err := rulebooks.For(store)
+		if err != nil {
+			return nil, err
+		}
+		for _, b := range books {
+			take(b)
+		}
+	}
+	for _, file := range own {
+		b, err := loadBook(file, place.Place{})
+		if err != nil {
+			return nil, err
+		}
+		take(b)
+	}
+	slices.SortStableFunc(rules, func(a, b *rulebook.Rule) int {
+		return slices.Index(rulebook.Stages, a.Stage) - slices.Index(rulebook.Stages, b.Stage)
+	})
+	return rules, nil
+}
+
+func (e *env) rulesCommand() *cobra.Command {
+	var (
+		format                   string
+		onlyStores, stages, imps []string
+		books                    []string
+	)
+	c := &cobra.Command{
+		Use:     "rules [WORD…]",
+		Short:   "List the rules",
+		Long:    "List the rules, by stage. Words narrow the list to rules whose id or title has them all.",
+		Example: "  regola rules\n  regola rules --store ios --stage listing\n  regola rules icon",
+		RunE: func(_ *cobra.Command, args []string) error {
+			var impacts []string
+			for _, i := range rulebook.Impacts {
+				impacts = append(impacts, string(i))
+			}
+			for flag, v := range map[string]struct{ values, choices []string }{
+				"--store": {onlyStores, stores}, "--stage": {stages, rulebook.Stages}, "--impact": {imps, impacts},
+				"--format": {[]string{format}, []string{"table", "json"}},
+			} {
+				for _, val := range v.values {
+					if err := oneOf(flag, val, v.choices); err != nil {
+						return err
+					}
+				}
+			}
+			rules, err := allRules(books)
+			if err != nil {
+				return err
+			}
+			rules = slices.DeleteFunc(rules, func(r *rulebook.Rule) bool {
+				for _, w := range args {
+					if !strings.Contains(strings.ToLower(r.ID+" "+r.Title), strings.ToLower(w)) {
+						return true
+					}
+				}
+				return len(onlyStores) > 0 && r.Book.Store != "both" && !slices.Contains(onlyStores, r.Book.Store) ||
+					len(stages) > 0 && !slices.Contains(stages, r.Stage) ||
+					len(imps) > 0 && !slices.Contains(imps, string(r.EffectiveImpact()))
+			})
+			if format == "json" {
+				return report.JSON(e.out, report.NewRulesDocument(rules))
+			}
+			if len(rules) == 0 {
+				fmt.Fprintln(e.err, "regola: no rule has all of these; try fewer words, or \"regola rules\" for the whole list")
+				return nil
+			}
+			return report.RulesTable(e.out, rules, e.look(e.out))
+		},
+	}
+	fl := c.Flags()
+	fl.StringSliceVar(&onlyStores, "store", nil, "rules of this store only: android or ios")
+	fl.StringSliceVar(&stages, "stage", nil, "rules of these stages only: "+strings.Join(rulebook.Stages, ", "))
+	fl.StringSliceVar(&imps, "impact", nil, "rules of this impact only: refused, blocked, rejected, reach, craft")
+	fl.StringVar(&format, "format", "table", "form of the output: table or json")
+	fl.StringArrayVar(&books, "rulebook", nil, "also list the rules of this file; may be repeated")
+	_ = c.RegisterFlagCompletionFunc("store", choices(stores...))
+	_ = c.RegisterFlagCompletionFunc("stage", choices(rulebook.Stages...))
+	_ = c.RegisterFlagCompletionFunc("impact", choices("refused", "blocked", "rejected", "reach", "craft"))
+	_ = c.RegisterFlagCompletionFunc("format", choices("table", "json"))
+	return c
+}
+
+func (e *env) explainCommand() *cobra.Command {
+	var on string
+	var books []string
+	c := &cobra.Command{
+		Use:     "explain RULE",
+		Short:   "Say what a rule wants, why, and since when",
+		Example: "  regola explain android/target-level",
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) != 1 {
+				return usageError("one rule is expected", `name it: "regola explain android/target-level"; "regola rules" lists them`)
+			}
+			return nil
+		},
+		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+			rules, _ := allRules(nil)
+			var ids []string
+			for _, r := range rules {
+				ids = append(ids, r.ID+"\t"+r.Title)
+			}
+			return ids, cobra.ShellCompDirectiveNoFileComp
+		},
+		RunE: func(_ *cobra.Command, args []string) error {
+			day, err := e.dayFlag(on)
+			if err != nil {
+				return err
+			}
+			rules, err := allRules(books)
+			if err != nil {
+				return err
+			}
+			var ids []string
+			for _, r := range rules {
+				if r.ID == args[0] {
+					return report.Explain(e.out, r, day, e.look(e.out))
+				}
+				ids = append(ids, r.ID)
+			}
+			mend := `"regola rules" lists them`
+			if near := nearestRule(args[0], ids); near != "" {
+				mend = fmt.Sprintf("did you mean %q? %s", near, mend)
+			}
+			return usageError(fmt.Sprintf("there is no rule %q", args[0]), mend)
+		},
+	}
+	c.Flags().StringVar(&on, "on", "", "explain as of a day (today by default)")
+	c.Flags().StringArrayVar(&books, "rulebook", nil, "also know the rules of this file; may be repeated")
+	return c
+}
+
+// nearestRule finds the rule that was probably meant, also when the rulebook's
+// name was left out.
+func nearestRule(word string, ids []string) string {
+	for _, id := range ids {
+		if strings.HasSuffix(id, "/"+word) {
+			return id
+		}
+	}
+	return strictyaml.Nearest(word, ids)
+}

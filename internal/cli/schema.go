@@ -1,0 +1,51 @@
+package cli
+
+import (
+	"reflect"
+
+	"github.com/spf13/cobra"
+
+	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/report"
+)
+
+// schemas are the documents that have a published schema.
+var schemas = []struct {
+	name, title string
+	typ         reflect.Type
+	strict      bool
+}{
+	{"dossier", "dossier.yaml", reflect.TypeFor[dossier.Dossier](), true},
+	{"listing", "listing/<locale>.yaml", reflect.TypeFor[dossier.Listing](), true},
+	{"check", "the output of regola check --format json", reflect.TypeFor[report.CheckDocument](), false},
+	{"facts", "the output of regola facts --format json", reflect.TypeFor[report.FactsDocument](), false},
+	{"rules", "the output of regola rules --format json", reflect.TypeFor[report.RulesDocument](), false},
+}
+
+func (e *env) schemaCommand() *cobra.Command {
+	var names []string
+	for _, s := range schemas {
+		names = append(names, s.name)
+	}
+	return &cobra.Command{
+		Use:       "schema NAME",
+		Short:     "Print the JSON Schema of a document: dossier, listing, check, facts, rules",
+		Long:      "Print the JSON Schema of a document. An editor that knows JSON Schema completes\nand checks a dossier as you type.",
+		Example:   "  regola schema dossier > dossier.schema.json",
+		ValidArgs: names,
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) != 1 {
+				return usageError("one document is expected", "the choices are: dossier, listing, check, facts, rules")
+			}
+			return oneOf("schema", args[0], names)
+		},
+		RunE: func(_ *cobra.Command, args []string) error {
+			for _, s := range schemas {
+				if s.name == args[0] {
+					return report.JSON(e.out, report.Schema(s.title, s.typ, s.strict))
+				}
+			}
+			return nil
+		},
+	}
+}

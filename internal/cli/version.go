@@ -1,0 +1,63 @@
+package cli
+
+import (
+	"fmt"
+	"runtime"
+	"runtime/debug"
+
+	"github.com/spf13/cobra"
+
+	"regola.example/regola/rulebooks"
+)
+
+// Version and Commit are set when a release is built, with
+// -ldflags "-X regola.example/regola/internal/cli.Version=…".
+var (
+	Version = "development"
+	Commit  = ""
+)
+
+func (e *env) versionCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "version",
+		Short: "Say the version, the commit and the editions of the rulebooks",
+		Args:  cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			fmt.Fprintf(e.out, "regola %s\ncommit %s\n%s %s/%s\n\n", Version, commit(), runtime.Version(), runtime.GOOS, runtime.GOARCH)
+			seen := map[string]bool{}
+			for _, store := range stores {
+				books, err := rulebooks.For(store)
+				if err != nil {
+					return err
+				}
+				for _, b := range books {
+					if !seen[b.File] {
+						seen[b.File] = true
+						fmt.Fprintf(e.out, "%-38s edition %s, %d rules\n", b.File, b.Edition, len(b.Rules))
+					}
+				}
+			}
+			cat, err := rulebooks.Catalogue()
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(e.out, "%-38s edition %s, %d permissions, %d purposes\n", rulebooks.Prefix+"catalogue", cat.Edition, len(cat.Permissions), len(cat.Purposes))
+			return nil
+		},
+	}
+}
+
+// commit is the one set at build time, or what the Go tool recorded.
+func commit() string {
+	if Commit != "" {
+		return Commit
+	}
+	if info, ok := debug.ReadBuildInfo(); ok {
+		for _, s := range info.Settings {
+			if s.Key == "vcs.revision" {
+				return s.Value
+			}
+		}
+	}
+	return "not recorded"
+}

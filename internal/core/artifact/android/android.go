@@ -1,0 +1,572 @@
+// Package android fills the facts of an APK or an app bundle from its files.
+//
+// Source: the platform's documentation of the manifest file and of the bundle
+// format; package resource names that of the encodings.
+package android
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"sort"
+	"strconv"
+	"strings"
+
+	"regola.example/regola/internal/core/artifact/tree"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/format/axml"
+	"regola.example/regola/internal/core/format/protores"
+	"regola.example/regola/internal/core/format/resource"
+	"regola.example/regola/internal/core/format/restable"
+	"regola.example/regola/internal/core/place"
+)
+
+// Resource ids of the manifest attributes that are read. They are part of the
+// platform's public interface and never change.
+const (
+	attrLabel          = 0x01010001
+	attrIcon           = 0x01010002
+	attrName           = 0x01010003
+	attrPermission     = 0x01010006
+	attrHasCode        = 0x0101000c
+	attrDebuggable     = 0x0101000f
+	attrExported       = 0x01010010
+	attrTargetActivity = 0x01010202
+	attrValue          = 0x01010024
+	attrResource       = 0x01010025
+	attrHost           = 0x01010028
+	attrMinSDK         = 0x0101020c
+	attrVersionCode    = 0x0101021b
+	attrVersionName    = 0x0101021c
+	attrTargetSDK      = 0x01010270
+	attrMaxSDK         = 0x01010271
+	attrTestOnly       = 0x01010272
+	attrAllowBackup    = 0x01010280
+	attrGLES           = 0x01010281
+	attrRequired       = 0x0101028e
+	attrExtractNative  = 0x010104ea
+	attrCleartext      = 0x010104ec
+	attrAutoVerify     = 0x010104ee
+	attrNetworkConfig  = 0x01010527
+	attrRoundIcon      = 0x0101052c
+	attrCompileSDK     = 0x01010572
+	attrForeground     = 0x01010599
+)
+
+const manifestName = "AndroidManifest.xml"
+
+// maxManifest bounds the manifest: real ones stay far below.
+const maxManifest = 16 << 20
+
+// IsAPK reports whether a tree looks like an APK: a compiled manifest at its root.
+func IsAPK(t *tree.Tree) bool { return t.Get(manifestName) != nil }
+
+// IsBundle reports whether a tree looks like an app bundle.
+func IsBundle(t *tree.Tree) bool {
+	return t.Get("base/manifest/"+manifestName) != nil || t.Get("BundleConfig.pb") != nil
+}
+
+// reader carries what the parts of the reading share.
+type reader struct {
+	file   string
+	tree   *tree.Tree
+	bundle bool
+	root   string // folder of the base module, with a slash; empty in an APK
+	table  resource.Table
+	noTab  string // why there is no table
+	out    *facts.Android
+}
+
+// Read fills the facts of an APK or a bundle. The error, a *place.Problem, is
+// for a package whose manifest cannot be read; any other part that cannot be
+// read leaves its facts unread, with the reason.
+func Read(file string, t *tree.Tree, bundle bool) (*facts.Android, error) {
+	r := &reader{file: file, tree: t, bundle: bundle, out: &facts.Android{}}
+	if bundle {
+		r.root = "base/"
+	}
+	manifest, at, err := r.manifest(r.manifestPath(r.root))
+	if err != nil {
+		return nil, err
+	}
+	r.loadTable()
+	r.out.SetSelf(at)
+	r.identity(manifest, at)
+	r.levels(manifest, at)
+	r.reach(manifest, at, "")
+	if app := manifest.Child("application"); app != nil {
+		r.application(app, at)
+	} else {
+		for _, f := range []string{"label", "icon"} {
+			r.out.SetUnread(f, "the manifest has no application element")
+		}
+	}
+	r.architectures()
+	r.codeFiles()
+	if bundle {
+		if err := r.modules(); err != nil {
+			return nil, err
+		}
+		r.bundleConfig()
+	}
+	for _, e := range t.Entries {
+		if strings.HasPrefix(e.Name, "META-INF/") {
+			switch strings.ToUpper(path.Ext(e.Name)) {
+			case ".RSA", ".DSA", ".EC", ".SF":
+				r.out.SignatureFiles = append(r.out.SignatureFiles, e.Name)
+			}
+		}
+	}
+	r.sizes()
+	return r.out, nil
+}
+
+func (r *reader) manifestPath(root string) string {
+	if r.bundle {
+		return root + "manifest/" + manifestName
+	}
+	return manifestName
+}
+
+func (r *reader) manifest(name string) (*resource.Element, place.Place, error) {
+	at := place.Place{File: r.file, Entry: name}
+	fail := func(what string) (*resource.Element, place.Place, error) {
+		return nil, at, &place.Problem{At: at, What: what, Mend: "build the package again; if it was edited or transferred since, take the original"}
+	}
+	if r.tree.Get(name) == nil {
+		return fail("the package has no " + name)
+	}
+	data, err := r.tree.Read(name, maxManifest)
+	if err != nil {
+		return fail("the manifest cannot be read: " + err.Error())
+	}
+	root, err := r.xml(data)
+	if err != nil {
+		return fail("the manifest is damaged: " + err.Error())
+	}
+	if root.Name != "manifest" {
+		return fail(fmt.Sprintf("the root element is %q, not \"manifest\"", root.Name))
+	}
+	return root, at, nil
+}
+
+func (r *reader) xml(data []byte) (*resource.Element, error) {
+	if r.bundle {
+		return protores.ParseXML(data)
+	}
+	return axml.Parse(data)
+}
+
+func (r *reader) loadTable() {
+	name := "resources.arsc"
+	if r.bundle {
+		name = r.root + "resources.pb"
+	}
+	if r.tree.Get(name) == nil {
+		r.noTab = "the package has no resource table"
+		return
+	}
+	data, err := r.tree.Read(name, 0)
+	if err != nil {
+		r.noTab = name + " cannot be read: " + err.Error()
+		return
+	}
+	if r.bundle {
+		t, err := protores.ParseTable(data)
+		if err != nil {
+			r.noTab = name + " is damaged: " + err.Error()
+			return
+		}
+		r.table = t
+	} else {
+		t, err := restable.Parse(data)
+		if err != nil {
+			r.noTab = name + " is damaged: " + err.Error()
+			return
+		}
+		r.table = t
+	}
+	for _, l := range r.table.Locales() {
+		if l != "" {
+			r.out.Locales = append(r.out.Locales, l)
+		}
+	}
+	r.out.Put("locales", place.Place{File: r.file, Entry: name})
+}
+
+// literal resolves a value to one literal for the default configuration.
+func (r *reader) literal(a *resource.Attr) (resource.Value, bool) {
+	if a == nil {
+		return resource.Value{}, false
+	}
+	if a.Value.Kind != resource.Reference {
+		return a.Value, true
+	}
+	items := resource.Resolve(r.table, a.Value)
+	best := items[0]
+	for _, it := range items {
+		if it.Config == (resource.Config{}) {
+			best = it
+		}
+	}
+	return best.Value, best.Value.Kind != resource.Reference
+}
+
+func (r *reader) text(e *resource.Element, id uint32, name string) string {
+	a := e.Attr(id, name)
+	if v, ok := r.literal(a); ok {
+		return v.AsString()
+	} else if a != nil {
+		return a.Value.AsString()
+	}
+	return ""
+}
+
+// truth reads a boolean attribute; absent or unreadable gives the default.
+func (r *reader) truth(e *resource.Element, id uint32, name string, def bool) bool {
+	v, ok := r.literal(e.Attr(id, name))
+	if !ok {
+		return def
+	}
+	switch v.Kind {
+	case resource.Bool, resource.Int:
+		return v.Int != 0
+	case resource.String:
+		return v.Text == "true" || v.Text == "1"
+	}
+	return def
+}
+
+// number reads a whole-number attribute, also when it is written as text.
+func (r *reader) number(e *resource.Element, id uint32, name string) (n int64, text string, ok bool) {
+	a := e.Attr(id, name)
+	if a == nil {
+		return 0, "", false
+	}
+	v, lit := r.literal(a)
+	switch {
+	case !lit:
+		return 0, a.Value.AsString(), false
+	case v.Kind == resource.Int || v.Kind == resource.Color:
+		return v.Int, v.AsString(), true
+	case v.Kind == resource.String:
+		n, err := strconv.ParseInt(strings.TrimSpace(v.Text), 0, 64)
+		return n, v.Text, err == nil
+	}
+	return 0, v.AsString(), false
+}
+
+func key(at place.Place, element, attr string, offset int64) place.Place {
+	k := element
+	if attr != "" {
+		k += "@" + attr
+	}
+	at.Key, at.Offset = k, offset
+	return at
+}
+
+func (r *reader) mark(e *resource.Element, at place.Place, field, element string, id uint32, attr string) {
+	if a := e.Attr(id, attr); a != nil {
+		r.out.Put(field, key(at, element, attr, a.Offset))
+		return
+	}
+	r.out.Put(field, key(at, element, "", e.Offset))
+}
+
+func (r *reader) identity(m *resource.Element, at place.Place) {
+	if a := m.Plain("package"); a != nil {
+		r.out.ID = a.Value.AsString()
+		r.out.Put("id", key(at, "manifest", "package", a.Offset))
+	} else {
+		r.out.SetUnread("id", "the manifest has no package attribute")
+	}
+	if a := m.Plain("split"); a != nil {
+		r.out.Split = a.Value.AsString()
+	}
+	r.mark(m, at, "version_code", "manifest", attrVersionCode, "versionCode")
+	if n, text, ok := r.number(m, attrVersionCode, "versionCode"); ok {
+		n &= 0xffffffff
+		r.out.VersionCode = &n
+	} else if text != "" {
+		r.out.SetUnread("version_code", fmt.Sprintf("versionCode is %q, not a number", text))
+	} else {
+		zero := int64(0) // the platform takes a missing code for 0
+		r.out.VersionCode = &zero
+	}
+	r.out.VersionName = r.text(m, attrVersionName, "versionName")
+	r.mark(m, at, "version_name", "manifest", attrVersionName, "versionName")
+	r.out.CompileLevel, _, _ = r.number(m, attrCompileSDK, "compileSdkVersion")
+	if a := m.Attr(attrCompileSDK, "compileSdkVersion"); a != nil {
+		r.out.Put("compile_level", key(at, "manifest", "compileSdkVersion", a.Offset))
+	}
+}
+
+func (r *reader) levels(m *resource.Element, at place.Place) {
+	uses := m.Child("uses-sdk")
+	if uses == nil {
+		r.out.Put("min_level", key(at, "manifest", "", m.Offset))
+		r.out.Put("target_level", key(at, "manifest", "", m.Offset))
+		if r.out.Split != "" {
+			r.out.SetUnread("min_level", "a split has no levels of its own; check it together with its base")
+			r.out.SetUnread("target_level", "a split has no levels of its own; check it together with its base")
+			return
+		}
+		one := int64(1) // no uses-sdk means level 1 for both
+		r.out.MinLevel, r.out.TargetLevel = &one, &one
+		return
+	}
+	level := func(field string, id uint32, name string, absent *int64) *int64 {
+		r.mark(uses, at, field, "uses-sdk", id, name)
+		n, text, ok := r.number(uses, id, name)
+		switch {
+		case ok:
+			return &n
+		case text != "":
+			r.out.LevelCodename = text
+			r.out.SetUnread(field, fmt.Sprintf("%s is the code name %q of a preview platform", name, text))
+			return nil
+		}
+		return absent
+	}
+	one := int64(1)
+	r.out.MinLevel = level("min_level", attrMinSDK, "minSdkVersion", &one)
+	r.out.TargetLevel = level("target_level", attrTargetSDK, "targetSdkVersion", r.out.MinLevel)
+	if r.out.TargetLevel == nil && r.out.Unread("target_level") == "" {
+		r.out.SetUnread("target_level", r.out.Unread("min_level"))
+	}
+	if n, _, ok := r.number(uses, attrMaxSDK, "maxSdkVersion"); ok {
+		r.out.MaxLevel = n
+		r.mark(uses, at, "max_level", "uses-sdk", attrMaxSDK, "maxSdkVersion")
+	}
+}
+
+// reach reads what decides on which devices the app is offered, and what it
+// asks for there. module is empty for the base.
+func (r *reader) reach(m *resource.Element, at place.Place, module string) {
+	for _, e := range m.Children {
+		name := r.text(e, attrName, "name")
+		switch e.Name {
+		case "uses-permission", "uses-permission-sdk-23", "uses-permission-sdk-m":
+			p := &facts.Permission{Name: name, FromM: e.Name != "uses-permission", Module: module}
+			p.MaxLevel, _, _ = r.number(e, attrMaxSDK, "maxSdkVersion")
+			p.SetSelf(key(at, e.Name+" "+name, "", e.Offset))
+			r.out.Permissions = append(r.out.Permissions, p)
+		case "uses-feature":
+			if n, _, ok := r.number(e, attrGLES, "glEsVersion"); ok && name == "" {
+				r.out.GLES = fmt.Sprintf("%d.%d", n>>16, n&0xffff)
+				r.out.Put("gles", key(at, "uses-feature", "glEsVersion", e.Offset))
+				continue
+			}
+			f := &facts.Feature{Name: name, Required: r.truth(e, attrRequired, "required", true)}
+			f.SetSelf(key(at, "uses-feature "+name, "", e.Offset))
+			r.out.Features = append(r.out.Features, f)
+		case "queries":
+			for _, q := range e.All("package") {
+				r.out.Queries = append(r.out.Queries, r.text(q, attrName, "name"))
+			}
+		}
+	}
+}
+
+func (r *reader) application(app *resource.Element, at place.Place) {
+	o := r.out
+	o.Debuggable = r.truth(app, attrDebuggable, "debuggable", false)
+	r.mark(app, at, "debuggable", "application", attrDebuggable, "debuggable")
+	o.TestOnly = r.truth(app, attrTestOnly, "testOnly", false)
+	r.mark(app, at, "test_only", "application", attrTestOnly, "testOnly")
+	o.HasCode = r.truth(app, attrHasCode, "hasCode", true)
+	o.AllowBackup = r.truth(app, attrAllowBackup, "allowBackup", true)
+	r.mark(app, at, "allow_backup", "application", attrAllowBackup, "allowBackup")
+	// Unencrypted traffic is allowed by default up to target level 27, and a
+	// network security configuration replaces the attribute from level 24 on.
+	o.Cleartext = r.truth(app, attrCleartext, "usesCleartextTraffic", o.TargetLevel != nil && *o.TargetLevel <= 27)
+	r.mark(app, at, "cleartext", "application", attrCleartext, "usesCleartextTraffic")
+	if v, ok := r.literal(app.Attr(attrNetworkConfig, "networkSecurityConfig")); ok {
+		o.NetworkConfig = v.AsString()
+	}
+	o.ExtractNative = r.truth(app, attrExtractNative, "extractNativeLibs", o.TargetLevel != nil && *o.TargetLevel < 23)
+	r.mark(app, at, "extract_native", "application", attrExtractNative, "extractNativeLibs")
+	r.label(app, at)
+	r.icon(app, at)
+	for _, e := range app.Children {
+		switch e.Name {
+		case "activity", "activity-alias", "service", "receiver", "provider":
+			r.component(e, at)
+		case "meta-data":
+			r.metaData(e, at)
+		}
+	}
+}
+
+func (r *reader) label(app *resource.Element, at place.Place) {
+	r.mark(app, at, "label", "application", attrLabel, "label")
+	a := app.Attr(attrLabel, "label")
+	if a == nil {
+		r.out.Label = &facts.Text{}
+		return
+	}
+	if a.Value.Kind != resource.Reference {
+		r.out.Label = &facts.Text{Default: a.Value.AsString()}
+		return
+	}
+	items := resource.Resolve(r.table, a.Value)
+	t := &facts.Text{Locales: make(map[string]string)}
+	found := false
+	for _, it := range items {
+		if it.Value.Kind != resource.String {
+			continue
+		}
+		found = true
+		plain := it.Config
+		plain.Locale = ""
+		switch {
+		case it.Config.Locale == "" && (t.Default == "" || plain == resource.Config{}):
+			t.Default = it.Value.Text
+		case it.Config.Locale != "" && (t.Locales[it.Config.Locale] == "" || plain == resource.Config{}):
+			t.Locales[it.Config.Locale] = it.Value.Text
+		}
+	}
+	if !found {
+		why := r.noTab
+		if why == "" {
+			why = fmt.Sprintf("the resource %s is not in the table", a.Value.AsString())
+		}
+		r.out.SetUnread("label", why)
+		return
+	}
+	r.out.Label = t
+}
+
+func (r *reader) metaData(e *resource.Element, at place.Place) {
+	name := r.text(e, attrName, "name")
+	m := &facts.MetaData{Name: name, Value: r.text(e, attrValue, "value")}
+	if e.Attr(attrValue, "value") == nil {
+		m.Value = r.text(e, attrResource, "resource")
+	}
+	m.SetSelf(key(at, "application/meta-data "+name, "", e.Offset))
+	r.out.MetaData = append(r.out.MetaData, m)
+}
+
+// foregroundTypes are the flags of a foreground service, as the platform
+// documents the attribute.
+var foregroundTypes = []struct {
+	flag int64
+	name string
+}{
+	{0x1, "dataSync"}, {0x2, "mediaPlayback"}, {0x4, "phoneCall"}, {0x8, "location"}, {0x10, "connectedDevice"},
+	{0x20, "mediaProjection"}, {0x40, "camera"}, {0x80, "microphone"}, {0x100, "health"}, {0x200, "remoteMessaging"},
+	{0x400, "systemExempted"}, {0x800, "shortService"}, {0x2000, "mediaProcessing"}, {0x40000000, "specialUse"},
+}
+
+func (r *reader) component(e *resource.Element, at place.Place) {
+	c := &facts.Component{Kind: e.Name, Name: r.class(r.text(e, attrName, "name")), Permission: r.text(e, attrPermission, "permission")}
+	filters := e.All("intent-filter")
+	c.Filtered = len(filters) > 0
+	c.ExportedSaid = e.Attr(attrExported, "exported") != nil
+	c.Exported = r.truth(e, attrExported, "exported", c.Filtered)
+	if flags, _, ok := r.number(e, attrForeground, "foregroundServiceType"); ok {
+		for _, t := range foregroundTypes {
+			if flags&t.flag != 0 {
+				c.Foreground = append(c.Foreground, t.name)
+			}
+		}
+	}
+	for _, f := range filters {
+		var launches bool
+		for _, part := range f.Children {
+			name := r.text(part, attrName, "name")
+			switch part.Name {
+			case "action":
+				c.Actions = append(c.Actions, name)
+			case "category":
+				launches = launches || name == "android.intent.category.LAUNCHER" || name == "android.intent.category.LEANBACK_LAUNCHER"
+			case "data":
+				if host := r.text(part, attrHost, "host"); host != "" && !slices.Contains(r.out.DeepLinkHosts, host) {
+					r.out.DeepLinkHosts = append(r.out.DeepLinkHosts, host)
+				}
+			}
+		}
+		if launches && slices.Contains(c.Actions, "android.intent.action.MAIN") && r.out.Launcher == "" {
+			r.out.Launcher = c.Name
+			r.out.Put("launcher", key(at, "application/"+e.Name+" "+c.Name, "", e.Offset))
+		}
+		r.out.AutoVerify = r.out.AutoVerify || r.truth(f, attrAutoVerify, "autoVerify", false)
+	}
+	c.SetSelf(key(at, "application/"+e.Name+" "+c.Name, "", e.Offset))
+	r.out.Components = append(r.out.Components, c)
+}
+
+// class completes a class name that the manifest gives relative to the package.
+func (r *reader) class(name string) string {
+	switch {
+	case strings.HasPrefix(name, "."):
+		return r.out.ID + name
+	case name != "" && !strings.Contains(name, "."):
+		return r.out.ID + "." + name
+	}
+	return name
+}
+
+func (r *reader) architectures() {
+	byName := map[string]*facts.ABI{}
+	for _, e := range r.tree.Entries {
+		name, ok := strings.CutPrefix(e.Name, r.root+"lib/")
+		abi, lib, ok2 := strings.Cut(name, "/")
+		if !ok || !ok2 || path.Ext(lib) != ".so" {
+			continue
+		}
+		a := byName[abi]
+		if a == nil {
+			a = &facts.ABI{Name: abi, Bits: 32}
+			if abi == "arm64-v8a" || abi == "x86_64" || abi == "riscv64" || abi == "mips64" {
+				a.Bits = 64
+			}
+			a.SetSelf(place.Place{File: r.file, Entry: r.root + "lib/" + abi})
+			byName[abi] = a
+			r.out.Architectures = append(r.out.Architectures, a)
+		}
+		a.Libraries = append(a.Libraries, lib)
+	}
+	sort.Slice(r.out.Architectures, func(i, j int) bool { return r.out.Architectures[i].Name < r.out.Architectures[j].Name })
+	r.out.Put("architectures", place.Place{File: r.file, Entry: r.root + "lib"})
+}
+
+func (r *reader) codeFiles() {
+	dir := r.root
+	if r.bundle {
+		dir += "dex/"
+	}
+	number := func(name string) int {
+		n, _ := strconv.Atoi(strings.TrimSuffix(strings.TrimPrefix(name, "classes"), ".dex"))
+		return n
+	}
+	for _, e := range r.tree.Entries {
+		name, ok := strings.CutPrefix(e.Name, dir)
+		if ok && strings.HasPrefix(name, "classes") && strings.HasSuffix(name, ".dex") && !strings.Contains(name, "/") {
+			r.out.CodeFiles = append(r.out.CodeFiles, name)
+		}
+	}
+	sort.SliceStable(r.out.CodeFiles, func(i, j int) bool { return number(r.out.CodeFiles[i]) < number(r.out.CodeFiles[j]) })
+	r.out.Put("code_files", place.Place{File: r.file, Entry: strings.TrimSuffix(dir, "/")})
+}
+
+// sizes adds up the compressed bytes by part.
+func (r *reader) sizes() {
+	by := map[string]int64{}
+	for _, e := range r.tree.Entries {
+		name := strings.TrimPrefix(e.Name, r.root)
+		part := "other"
+		switch {
+		case path.Ext(name) == ".dex":
+			part = "code"
+		case strings.HasPrefix(name, "lib/"):
+			part = "native"
+		case strings.HasPrefix(name, "res/"), strings.HasPrefix(name, "resources."):
+			part = "resources"
+		case strings.HasPrefix(name, "assets/"):
+			part = "assets"
+		}
+		by[part] += e.Compressed
+	}
+	r.out.SizeBy = by
+}

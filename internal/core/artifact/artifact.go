@@ -1,0 +1,113 @@
+// Package artifact opens a release package, whichever kind it is, and fills
+// its facts. The kind is told by content, never by name.
+package artifact
+
+import (
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"strings"
+
+	"regola.example/regola/internal/core/artifact/android"
+	"regola.example/regola/internal/core/artifact/ios"
+	"regola.example/regola/internal/core/artifact/tree"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/place"
+)
+
+// Open reads a package: an AAB, APK or IPA file, an app folder or zip, a build
+// archive folder or zip. Errors are *place.Problem.
+func Open(file string) (*facts.Package, error) {
+	info, err := os.Stat(file)
+	if err != nil {
+		return nil, openProblem(file, err)
+	}
+	if info.IsDir() {
+		t, err := tree.FromFolder(file)
+		if err != nil {
+			return nil, openProblem(file, err)
+		}
+		p, err := fill(file, t, true)
+		if p != nil {
+			for _, e := range t.Entries {
+				p.Size += e.Size
+			}
+		}
+		return p, err
+	}
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, openProblem(file, err)
+	}
+	defer f.Close()
+	if err := isZip(f, info.Size()); err != nil {
+		err.At = place.Place{File: file}
+		return nil, err
+	}
+	t, err := tree.FromZip(f, info.Size())
+	if err != nil {
+		return nil, &place.Problem{At: place.Place{File: file}, What: "the archive cannot be opened: " + strings.TrimPrefix(err.Error(), "zip: "),
+			Mend: "the file is damaged or incomplete; copy or build it again"}
+	}
+	p, err := fill(file, t, false)
+	if p != nil {
+		p.Size = info.Size()
+	}
+	return p, err
+}
+
+func fill(file string, t *tree.Tree, folder bool) (*facts.Package, error) {
+	p := &facts.Package{File: file, Entries: int64(len(t.Entries))}
+	p.SetSelf(place.Place{File: file})
+	var err error
+	switch root, layout, isApp := ios.FindApp(t); {
+	case android.IsBundle(t):
+		p.Kind = "aab"
+		p.Android, err = android.Read(file, t, true)
+	case android.IsAPK(t):
+		p.Kind = "apk"
+		p.Android, err = android.Read(file, t, false)
+	case isApp:
+		p.Kind = layout
+		if layout == "app" && !folder {
+			p.Kind = "app-zip"
+		}
+		p.IOS, err = ios.Read(file, t, root)
+	default:
+		err = &place.Problem{At: place.Place{File: file},
+			What: "this is no release package: neither an Android manifest nor an app's Info.plist is inside",
+			Mend: "give an .aab, .apk or .ipa file, or an .app folder"}
+	}
+	if err != nil {
+		return nil, err
+	}
+	return p, nil
+}
+
+func isZip(f *os.File, size int64) *place.Problem {
+	if size == 0 {
+		return &place.Problem{What: "the file is empty", Mend: "build or copy the package again"}
+	}
+	head := make([]byte, 4)
+	n, err := f.ReadAt(head, 0)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return &place.Problem{What: "the file cannot be read: " + err.Error(), Mend: "check the disk and the permissions"}
+	}
+	if string(head[:n]) != "PK\x03\x04" {
+		return &place.Problem{What: "this is no package: packages are ZIP archives, this file begins otherwise",
+			Mend: "give an .aab, .apk or .ipa file, or an .app folder"}
+	}
+	return nil
+}
+
+func openProblem(file string, err error) *place.Problem {
+	at := place.Place{File: file}
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return &place.Problem{At: at, What: "there is no such file", Mend: "check the path; relative paths start at the folder you are in"}
+	case errors.Is(err, fs.ErrPermission):
+		return &place.Problem{At: at, What: "no permission to read it", Mend: "change its permissions, or run as its owner"}
+	}
+	return &place.Problem{At: at, What: "it cannot be opened: " + err.Error(), Mend: "check the path and the disk"}
+}

@@ -1,0 +1,441 @@
+// Package ios fills the facts of an app for the iOS store from its files.
+//
+// Source: the platform's documentation of bundle structures and of the
+// information property list keys.
+package ios
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"sort"
+	"strings"
+
+	"regola.example/regola/internal/core/artifact/tree"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/format/macho"
+	"regola.example/regola/internal/core/format/plist"
+	"regola.example/regola/internal/core/format/pngmeta"
+	"regola.example/regola/internal/core/place"
+)
+
+// maxInfo bounds a property list: real ones stay far below.
+const maxInfo = 16 << 20
+
+// FindApp finds the app's folder in a tree: Payload/X.app in an archive for
+// the store, Products/Applications/X.app in a build archive, X.app at the
+// root, or the root itself. ok is false when there is none.
+func FindApp(t *tree.Tree) (root, layout string, ok bool) {
+	for _, l := range []struct{ parent, layout string }{
+		{"Payload", "ipa"}, {"Products/Applications", "archive"}, {"", "app"},
+	} {
+		for _, dir := range t.Folders(l.parent) {
+			if path.Ext(dir) == ".app" && t.Get(dir+"/Info.plist") != nil {
+				return dir, l.layout, true
+			}
+		}
+	}
+	for _, dir := range t.Folders("") { // a build archive that was zipped with its folder
+		if path.Ext(dir) != ".xcarchive" {
+			continue
+		}
+		for _, app := range t.Folders(dir + "/Products/Applications") {
+			if path.Ext(app) == ".app" && t.Get(app+"/Info.plist") != nil {
+				return app, "archive", true
+			}
+		}
+	}
+	if t.Get("Info.plist") != nil && !hasFolder(t, "Payload") {
+		return "", "app", true
+	}
+	return "", "", false
+}
+
+func hasFolder(t *tree.Tree, name string) bool { return len(t.Below(name)) > 0 }
+
+type reader struct {
+	file string
+	root string // the app's folder, for places
+	tree *tree.Tree
+	out  *facts.IOS
+}
+
+// Read fills the facts of the app in a tree. The error, a *place.Problem, is
+// for an app whose property list cannot be read; any other part that cannot be
+// read leaves its facts unread, with the reason.
+func Read(file string, t *tree.Tree, root string) (*facts.IOS, error) {
+	r := &reader{file: file, root: root, tree: t.Sub(root), out: &facts.IOS{Root: root}}
+	info, enc, err := r.plist("Info.plist")
+	at := r.at("Info.plist")
+	if err != nil {
+		return nil, &place.Problem{At: at, What: "the app's property list cannot be read: " + err.Error(),
+			Mend: "build the package again; if it was edited or transferred since, take the original"}
+	}
+	if info.Kind != plist.Dict {
+		return nil, &place.Problem{At: at, What: fmt.Sprintf("the app's property list is a %s, not a dictionary", info.Kind),
+			Mend: "build the package again"}
+	}
+	r.out.SetSelf(at)
+	r.out.InfoEncoding = string(enc)
+	r.info(info, at)
+	r.purposes(info, at)
+	r.nested()
+	r.executables()
+	r.icon(info, at)
+	r.presence()
+	return r.out, nil
+}
+
+func (r *reader) at(name string) place.Place {
+	return place.Place{File: r.file, Entry: path.Join(r.root, name)}
+}
+
+func (r *reader) plist(name string) (*plist.Value, plist.Encoding, error) {
+	data, err := r.tree.Read(name, maxInfo)
+	if err != nil {
+		return nil, "", err
+	}
+	return plist.Parse(data)
+}
+
+// put records where a key's value stands, or where the key is missing.
+func (r *reader) put(field string, at place.Place, v *plist.Value, key string) {
+	at.Key = key
+	if v != nil {
+		at.Offset = v.Offset
+	}
+	r.out.Put(field, at)
+}
+
+func (r *reader) info(info *plist.Value, at place.Place) {
+	o := r.out
+	text := func(field, key string, into *string) {
+		v := info.Get(key)
+		*into = v.Text()
+		r.put(field, at, v, key)
+		if v != nil && v.Kind != plist.String {
+			o.SetUnread(field, fmt.Sprintf("%s is a %s, not a string", key, v.Kind))
+		}
+	}
+	text("id", "CFBundleIdentifier", &o.ID)
+	text("version", "CFBundleShortVersionString", &o.Version)
+	text("build", "CFBundleVersion", &o.Build)
+	text("executable", "CFBundleExecutable", &o.Executable)
+	text("min_os", "MinimumOSVersion", &o.MinOS)
+	text("sdk_name", "DTSDKName", &o.SDKName)
+	text("name", "CFBundleDisplayName", &o.Name)
+	if o.Name == "" {
+		text("name", "CFBundleName", &o.Name)
+	}
+	o.Platforms = info.Get("CFBundleSupportedPlatforms").Texts()
+	r.put("platforms", at, info.Get("CFBundleSupportedPlatforms"), "CFBundleSupportedPlatforms")
+	if fam := info.Get("UIDeviceFamily"); fam != nil {
+		for _, it := range fam.Items {
+			o.Families = append(o.Families, it.Int)
+		}
+		if fam.Kind == plist.Integer {
+			o.Families = []int64{fam.Int}
+		}
+	}
+	r.put("families", at, info.Get("UIDeviceFamily"), "UIDeviceFamily")
+	if v := info.Get("ITSAppUsesNonExemptEncryption"); v != nil {
+		o.EncryptionSaid = true
+		switch {
+		case v.Kind == plist.Boolean:
+			o.Encryption = &v.Bool
+		default:
+			o.SetUnread("encryption", fmt.Sprintf("ITSAppUsesNonExemptEncryption is a %s, not a boolean", v.Kind))
+		}
+	} else {
+		o.SetUnread("encryption", "the property list has no ITSAppUsesNonExemptEncryption")
+	}
+	r.put("encryption", at, info.Get("ITSAppUsesNonExemptEncryption"), "ITSAppUsesNonExemptEncryption")
+	r.put("encryption_said", at, info.Get("ITSAppUsesNonExemptEncryption"), "ITSAppUsesNonExemptEncryption")
+	launch := info.Get("UILaunchStoryboardName")
+	if launch == nil {
+		launch = info.Get("UILaunchScreen")
+	}
+	if launch == nil {
+		launch = info.Get("UILaunchScreens")
+	}
+	o.LaunchScreen = launch != nil
+	r.put("launch_screen", at, launch, "UILaunchScreen")
+	o.BackgroundModes = info.Get("UIBackgroundModes").Texts()
+	r.put("background_modes", at, info.Get("UIBackgroundModes"), "UIBackgroundModes")
+	if types := info.Get("CFBundleURLTypes"); types != nil {
+		for _, t := range types.Items {
+			o.URLSchemes = append(o.URLSchemes, t.Get("CFBundleURLSchemes").Texts()...)
+		}
+		r.put("url_schemes", at, types, "CFBundleURLTypes")
+	}
+	ats := info.Path("NSAppTransportSecurity", "NSAllowsArbitraryLoads")
+	o.ArbitraryLoads = ats.IsTrue()
+	r.put("arbitrary_loads", at, ats, "NSAppTransportSecurity.NSAllowsArbitraryLoads")
+}
+
+// purposes reads the texts that the system shows when it asks for access, and
+// their translations.
+func (r *reader) purposes(info *plist.Value, at place.Place) {
+	byKey := map[string]*facts.Purpose{}
+	for _, k := range info.SortedKeys() {
+		if !strings.HasPrefix(k, "NS") || !strings.HasSuffix(k, "UsageDescription") {
+			continue
+		}
+		v := info.Get(k)
+		p := &facts.Purpose{Key: k, Text: v.Text()}
+		here := at
+		here.Key, here.Offset = k, v.Offset
+		p.SetSelf(here)
+		if v.Kind != plist.String {
+			p.SetUnread("text", fmt.Sprintf("%s is a %s, not a string", k, v.Kind))
+		}
+		byKey[k] = p
+		r.out.Purposes = append(r.out.Purposes, p)
+	}
+	for _, dir := range r.tree.Folders("") {
+		lang, ok := strings.CutSuffix(dir, ".lproj")
+		if !ok {
+			continue
+		}
+		if lang != "Base" {
+			r.out.Locales = append(r.out.Locales, lang)
+		}
+		strs, err := r.strings(dir + "/InfoPlist.strings")
+		if err != nil {
+			continue // no translations in this language, or none that can be read
+		}
+		for k, p := range byKey {
+			if t, ok := strs[k]; ok {
+				if p.Locales == nil {
+					p.Locales = make(map[string]string)
+				}
+				p.Locales[lang] = t
+			}
+		}
+	}
+	r.out.Put("locales", place.Place{File: r.file, Entry: r.root})
+}
+
+// strings reads a strings table: a property list in either encoding, or the
+// older text form ("key" = "value";).
+func (r *reader) strings(name string) (map[string]string, error) {
+	data, err := r.tree.Read(name, maxInfo)
+	if err != nil {
+		return nil, err
+	}
+	out := make(map[string]string)
+	if v, _, err := plist.Parse(data); err == nil {
+		for _, k := range v.Keys() {
+			out[k] = v.Get(k).Text()
+		}
+		return out, nil
+	}
+	return plist.ParseStrings(data)
+}
+
+func (r *reader) nested() {
+	kinds := map[string]string{".appex": "extension", ".framework": "framework", ".app": "app-clip"}
+	for _, e := range r.tree.Entries {
+		dir := path.Dir(e.Name)
+		if path.Base(e.Name) != "Info.plist" || dir == "." {
+			continue
+		}
+		kind := kinds[path.Ext(dir)]
+		switch {
+		case kind == "":
+			continue
+		case kind == "app-clip" && strings.HasPrefix(dir, "Watch/"):
+			kind = "watch-app"
+		}
+		n := &facts.Nested{Kind: kind, Path: dir}
+		n.SetSelf(r.at(e.Name))
+		info, _, err := r.plist(e.Name)
+		if err != nil {
+			for _, f := range []string{"id", "version", "build", "min_os", "point"} {
+				n.SetUnread(f, "its property list cannot be read: "+err.Error())
+			}
+		} else {
+			n.ID, n.MinOS = info.Get("CFBundleIdentifier").Text(), info.Get("MinimumOSVersion").Text()
+			n.Version, n.Build = info.Get("CFBundleShortVersionString").Text(), info.Get("CFBundleVersion").Text()
+			n.Point = info.Path("NSExtension", "NSExtensionPointIdentifier").Text()
+			for field, key := range map[string]string{"id": "CFBundleIdentifier", "version": "CFBundleShortVersionString", "build": "CFBundleVersion"} {
+				p := r.at(e.Name)
+				p.Key = key
+				if v := info.Get(key); v != nil {
+					p.Offset = v.Offset
+				}
+				n.Put(field, p)
+			}
+		}
+		n.PrivacyManifest = r.tree.Get(dir+"/PrivacyInfo.xcprivacy") != nil
+		r.out.Nested = append(r.out.Nested, n)
+	}
+	sort.Slice(r.out.Nested, func(i, j int) bool { return r.out.Nested[i].Path < r.out.Nested[j].Path })
+}
+
+// executables streams the main executable and those of nested bundles.
+func (r *reader) executables() {
+	f, err := r.macho(r.out.Executable)
+	at := r.at(r.out.Executable)
+	r.out.Put("slices", at)
+	if err != nil {
+		why := "the executable cannot be read: " + err.Error()
+		for _, field := range []string{"slices", "libraries", "weak_libraries", "binaries"} {
+			r.out.SetUnread(field, why)
+		}
+	} else {
+		r.slices(f, at)
+		r.binary(r.out.Executable, f)
+	}
+	r.sdk(f, at)
+	for _, n := range r.out.Nested {
+		name := n.Path + "/" + strings.TrimSuffix(path.Base(n.Path), path.Ext(n.Path))
+		if f, err := r.macho(name); err == nil {
+			r.binary(name, f)
+		}
+	}
+}
+
+func (r *reader) macho(name string) (*macho.File, error) {
+	e := r.tree.Get(name)
+	if name == "" || e == nil {
+		return nil, fmt.Errorf("the file %q is not in the package", name)
+	}
+	src, err := e.Open()
+	if err != nil {
+		return nil, err
+	}
+	defer src.Close()
+	return macho.Read(src)
+}
+
+func (r *reader) slices(f *macho.File, at place.Place) {
+	for i := range f.Slices {
+		s := &f.Slices[i]
+		fs := &facts.Slice{CPU: s.CPU, Bits: int64(s.Bits), Platform: s.Platform, MinOS: s.MinOS, SDK: s.SDK, Encrypted: s.Encrypted}
+		fs.SetSelf(place.Place{File: at.File, Entry: at.Entry, Key: s.CPU + " slice", Offset: s.Offset})
+		if s.Platform == "" {
+			fs.SetUnread("platform", "no load command tells the platform")
+		}
+		r.out.Slices = append(r.out.Slices, fs)
+	}
+	main := device(f)
+	for _, l := range main.Libraries {
+		if l.Weak {
+			r.out.WeakLibraries = append(r.out.WeakLibraries, l.Name)
+		} else {
+			r.out.Libraries = append(r.out.Libraries, l.Name)
+		}
+	}
+	r.out.Put("libraries", at)
+}
+
+// device is the slice that a phone would run: arm64 for devices, else the first.
+func device(f *macho.File) *macho.Slice {
+	for i := range f.Slices {
+		if s := &f.Slices[i]; strings.HasPrefix(s.CPU, "arm64") && !strings.HasSuffix(s.Platform, "-simulator") {
+			return s
+		}
+	}
+	return &f.Slices[0]
+}
+
+func (r *reader) binary(name string, f *macho.File) {
+	s := device(f)
+	b := &facts.Binary{Path: name, CPU: s.CPU, Imports: s.Imports, Selectors: s.Selectors}
+	b.SetSelf(r.at(name))
+	if s.Partial != "" {
+		b.SetUnread("imports", s.Partial)
+	}
+	r.out.Binaries = append(r.out.Binaries, b)
+}
+
+// sdk takes the SDK version from the executable, where it cannot be edited by
+// hand, and else from the property list.
+func (r *reader) sdk(f *macho.File, at place.Place) {
+	if f != nil {
+		if s := device(f); s.SDK != "" {
+			r.out.SDK = &s.SDK
+			r.out.Put("sdk", place.Place{File: at.File, Entry: at.Entry, Key: s.CPU + " slice", Offset: s.Offset})
+			return
+		}
+	}
+	r.out.Put("sdk", r.out.Field("sdk_name"))
+	if v := strings.TrimLeft(r.out.SDKName, "abcdefghijklmnopqrstuvwxyz"); v != "" {
+		r.out.SDK = &v
+		return
+	}
+	r.out.SetUnread("sdk", "neither the executable nor DTSDKName tells the SDK")
+}
+
+// icon gathers what the property list names and what files bear it out.
+func (r *reader) icon(info *plist.Value, at place.Place) {
+	icon := &facts.IOSIcon{Catalog: r.tree.Get("Assets.car") != nil}
+	primary := info.Path("CFBundleIcons", "CFBundlePrimaryIcon")
+	if primary == nil {
+		primary = info.Path("CFBundleIcons~ipad", "CFBundlePrimaryIcon")
+	}
+	here := at
+	here.Key = "CFBundleIcons.CFBundlePrimaryIcon"
+	if primary != nil {
+		here.Offset = primary.Offset
+	}
+	icon.SetSelf(here)
+	icon.Name = primary.Get("CFBundleIconName").Text()
+	if icon.Name == "" {
+		icon.Name = info.Get("CFBundleIconName").Text()
+	}
+	names := primary.Get("CFBundleIconFiles").Texts()
+	names = append(names, info.Path("CFBundleIcons~ipad", "CFBundlePrimaryIcon", "CFBundleIconFiles").Texts()...)
+	names = append(names, info.Get("CFBundleIconFiles").Texts()...)
+	slices.Sort(names)
+	for _, name := range slices.Compact(names) {
+		for _, e := range r.tree.Entries {
+			if strings.Contains(e.Name, "/") || !iconMatches(e.Name, name) {
+				continue
+			}
+			icon.Files = append(icon.Files, r.iconFile(e))
+		}
+	}
+	r.out.Icon = icon
+	r.out.Put("icon", here)
+}
+
+// iconMatches tells whether a file is a variant of an icon name: the name, an
+// optional scale and device suffix, and the extension.
+func iconMatches(file, name string) bool {
+	rest, ok := strings.CutPrefix(file, strings.TrimSuffix(name, ".png"))
+	if !ok {
+		return false
+	}
+	rest = strings.TrimSuffix(rest, ".png")
+	rest = strings.TrimSuffix(strings.TrimSuffix(rest, "~ipad"), "~iphone")
+	return rest == "" || rest == "@2x" || rest == "@3x"
+}
+
+func (r *reader) iconFile(e *tree.Entry) *facts.IconFile {
+	f := &facts.IconFile{Path: e.Name, Format: "png"}
+	f.SetSelf(r.at(e.Name))
+	src, err := e.Open()
+	if err == nil {
+		defer src.Close()
+		var info pngmeta.Info
+		if info, err = pngmeta.Read(src); err == nil {
+			f.Width, f.Height, f.Alpha = int64(info.Width), int64(info.Height), info.Alpha
+			return f
+		}
+	}
+	for _, field := range []string{"width", "height", "alpha"} {
+		f.SetUnread(field, err.Error())
+	}
+	return f
+}
+
+func (r *reader) presence() {
+	r.out.PrivacyManifest = r.tree.Get("PrivacyInfo.xcprivacy") != nil
+	r.out.Put("privacy_manifest", r.at("PrivacyInfo.xcprivacy"))
+	r.out.Profile = r.tree.Get("embedded.mobileprovision") != nil
+	r.out.Put("profile", r.at("embedded.mobileprovision"))
+	r.out.Sealed = r.tree.Get("_CodeSignature/CodeResources") != nil
+	r.out.Put("sealed", r.at("_CodeSignature/CodeResources"))
+}

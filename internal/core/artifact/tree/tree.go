@@ -1,0 +1,209 @@
+// Package tree presents a package's files alike, whether they lie in an
+// archive or in a folder. The directory is read once; contents are streamed
+// when asked for. Nothing is ever written.
+package tree
+
+import (
+	"archive/zip"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"sort"
+	"strings"
+)
+
+// Bounds against hostile archives. They are far above what any store accepts.
+const (
+	MaxEntries = 1 << 20
+	MaxTotal   = 64 << 30  // bytes that an archive may claim to hold, inflated
+	MaxWhole   = 128 << 20 // bytes of one entry that is read whole
+)
+
+// Entry is one file of a package.
+type Entry struct {
+	Name       string // with forward slashes, relative to the root
+	Size       int64  // bytes, inflated
+	Compressed int64  // bytes in the archive; equal to Size in a folder
+	Stored     bool   // not compressed
+	Mode       fs.FileMode
+	open       func() (io.ReadCloser, error)
+	data       func() (int64, error)
+}
+
+// Open streams the contents.
+func (e *Entry) Open() (io.ReadCloser, error) { return e.open() }
+
+// DataOffset is where the contents begin in the archive, in bytes. It is
+// computed from the local header, which may be padded for alignment.
+func (e *Entry) DataOffset() (int64, error) {
+	if e.data == nil {
+		return 0, errors.New("a file in a folder has no archive offset")
+	}
+	return e.data()
+}
+
+// Tree is the files of a package.
+type Tree struct {
+	Entries []*Entry // in the archive's order; sorted by name in a folder
+	byName  map[string]*Entry
+}
+
+// Get finds a file by its exact name, or nil.
+func (t *Tree) Get(name string) *Entry { return t.byName[name] }
+
+// Read reads a file whole, up to limit bytes (0 for MaxWhole). Memory follows
+// what arrives, not what the directory claims.
+func (t *Tree) Read(name string, limit int64) ([]byte, error) {
+	e := t.Get(name)
+	if e == nil {
+		return nil, fs.ErrNotExist
+	}
+	return e.Read(limit)
+}
+
+// Read reads the file whole, up to limit bytes (0 for MaxWhole).
+func (e *Entry) Read(limit int64) ([]byte, error) {
+	if limit == 0 {
+		limit = MaxWhole
+	}
+	r, err := e.Open()
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	b, err := io.ReadAll(io.LimitReader(r, limit+1))
+	if err != nil {
+		return nil, fmt.Errorf("cannot be unpacked: %w", err)
+	}
+	if int64(len(b)) > limit {
+		return nil, fmt.Errorf("larger than the %d bytes that are read of such a file", limit)
+	}
+	return b, nil
+}
+
+// Below lists the files under a folder, which is given without a slash at its end.
+func (t *Tree) Below(folder string) []*Entry {
+	var out []*Entry
+	for _, e := range t.Entries {
+		if strings.HasPrefix(e.Name, folder+"/") {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+func (t *Tree) add(e *Entry) {
+	t.Entries = append(t.Entries, e)
+	if _, twice := t.byName[e.Name]; !twice {
+		t.byName[e.Name] = e
+	}
+}
+
+// FromZip reads an archive's directory. Sizes are those of the central
+// directory, since local headers may leave them out.
+func FromZip(r io.ReaderAt, size int64) (*Tree, error) {
+	z, err := zip.NewReader(r, size)
+	if err != nil {
+		return nil, err
+	}
+	if len(z.File) > MaxEntries {
+		return nil, fmt.Errorf("the archive holds more than %d entries", MaxEntries)
+	}
+	t := &Tree{byName: make(map[string]*Entry, len(z.File))}
+	var total uint64
+	for _, f := range z.File {
+		total += f.UncompressedSize64
+		if f.UncompressedSize64 > MaxTotal || total > MaxTotal {
+			return nil, fmt.Errorf("the archive claims to hold more than %d GiB", int64(MaxTotal)>>30)
+		}
+		if strings.HasSuffix(f.Name, "/") {
+			continue
+		}
+		t.add(&Entry{
+			Name: f.Name, Size: int64(f.UncompressedSize64), Compressed: int64(f.CompressedSize64),
+			Stored: f.Method == zip.Store, Mode: f.Mode(), open: f.Open, data: f.DataOffset,
+		})
+	}
+	return t, nil
+}
+
+// FromFolder lists a folder. Links are listed but never followed.
+func FromFolder(root string) (*Tree, error) {
+	t := &Tree{byName: make(map[string]*Entry)}
+	var total int64
+	err := filepath.WalkDir(root, func(p string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if d.IsDir() {
+			return nil
+		}
+		info, err := d.Info()
+		if err != nil {
+			return err
+		}
+		rel, err := filepath.Rel(root, p)
+		if err != nil {
+			return err
+		}
+		if len(t.Entries) >= MaxEntries {
+			return fmt.Errorf("the folder holds more than %d files", MaxEntries)
+		}
+		total += info.Size()
+		t.add(&Entry{
+			Name: filepath.ToSlash(rel), Size: info.Size(), Compressed: info.Size(), Stored: true, Mode: info.Mode(),
+			open: func() (io.ReadCloser, error) {
+				if !info.Mode().IsRegular() {
+					return nil, errors.New("not a regular file")
+				}
+				return os.Open(p)
+			},
+		})
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	sort.Slice(t.Entries, func(i, j int) bool { return t.Entries[i].Name < t.Entries[j].Name })
+	return t, nil
+}
+
+// Sub is the part of the tree below a folder, with names relative to it. An
+// empty folder gives the tree itself.
+func (t *Tree) Sub(folder string) *Tree {
+	if folder == "" {
+		return t
+	}
+	s := &Tree{byName: make(map[string]*Entry)}
+	for _, e := range t.Below(folder) {
+		sub := *e
+		sub.Name = e.Name[len(folder)+1:]
+		s.add(&sub)
+	}
+	return s
+}
+
+// Folders lists the folders directly below a folder ("" for the root).
+func (t *Tree) Folders(below string) []string {
+	seen := map[string]bool{}
+	var out []string
+	for _, e := range t.Entries {
+		rest := e.Name
+		if below != "" {
+			if !strings.HasPrefix(rest, below+"/") {
+				continue
+			}
+			rest = rest[len(below)+1:]
+		}
+		if dir, _, ok := strings.Cut(rest, "/"); ok && !seen[dir] {
+			seen[dir] = true
+			out = append(out, path.Join(below, dir))
+		}
+	}
+	sort.Strings(out)
+	return out
+}

@@ -1,0 +1,77 @@
+// Package catalogue holds the reference tables that rules and the evidence
+// look things up in. Their contents are data: rulebooks/catalogue/, and
+// further files that a dossier names.
+package catalogue
+
+import (
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/strictyaml"
+)
+
+// Catalogue is all tables together.
+type Catalogue struct {
+	place.Mark  `json:"-"`
+	Edition     strictyaml.Day         `json:"edition"` // the day on which the tables were last gone through
+	Permissions map[string]*Permission `json:"permissions"`
+	Purposes    []*Purpose             `json:"purposes"`
+	SDKs        []*SDK                 `json:"sdks"`
+}
+
+// Permission is one Android permission. Source: the platform's permission
+// reference and the store's policies on sensitive permissions.
+type Permission struct {
+	place.Mark  `json:"-"`
+	Since       int64    `json:"since"`       // first API level
+	Until       int64    `json:"until"`       // last API level at which it serves; 0 without an end
+	Protection  string   `json:"protection"`  // normal, dangerous, appop, signature …
+	Declaration string   `json:"declaration"` // the declaration it brings; empty for none
+	DataTypes   []string `json:"data_types"`  // kinds of data that it opens
+	Feature     string   `json:"feature"`     // device feature that it implies
+	Confidence  string   `json:"confidence" enum:"high|medium|low"`
+}
+
+// Purpose is one purpose string of the iOS platform and the signs in a binary
+// that it is needed. A sign is a set of names that must all occur.
+type Purpose struct {
+	place.Mark `json:"-"`
+	Key        string   `json:"key" need:"the property-list key"`
+	Resource   string   `json:"resource" need:"what is protected, in words"`
+	Signs      []*Sign  `json:"signs"`
+	Instead    []string `json:"instead"` // keys that also satisfy the need
+	Below      string   `json:"below"`   // needed only when the least system version is below this
+	Confidence string   `json:"confidence" enum:"high|medium|low"`
+}
+
+// Sign is a set of names that must all be used by one binary.
+type Sign struct {
+	place.Mark `json:"-"`
+	Classes    []string `json:"classes"`   // Objective-C classes that are imported
+	Symbols    []string `json:"symbols"`   // imported functions and constants
+	Selectors  []string `json:"selectors"` // method names
+}
+
+// SDK is third-party code, recognised by its technical identifiers.
+type SDK struct {
+	place.Mark `json:"-"`
+	ID         string   `json:"id" need:"class prefix or framework name"`
+	Kind       string   `json:"kind" need:"what it does, such as ads or crash-reports"`
+	Frameworks []string `json:"frameworks"` // iOS framework names
+	Classes    []string `json:"classes"`    // Android class prefixes
+	Brings     []string `json:"brings"`     // permissions that its manifest merges in
+}
+
+// Add joins the tables of another catalogue file; an entry that is already
+// there is replaced.
+func (c *Catalogue) Add(more *Catalogue) {
+	if c.Permissions == nil {
+		c.Permissions = make(map[string]*Permission)
+	}
+	for k, p := range more.Permissions {
+		c.Permissions[k] = p
+	}
+	c.Purposes = append(c.Purposes, more.Purposes...)
+	c.SDKs = append(c.SDKs, more.SDKs...)
+	if more.Edition.After(c.Edition.Time) {
+		c.Edition = more.Edition
+	}
+}

@@ -1,0 +1,389 @@
+// Package macho reads what a release check needs of Mach-O executables, thin
+// and universal, in one forward pass: a 300 MB binary inside an archive is
+// streamed, never held.
+//
+// Source of the format: the published headers of the Mach-O file format
+// (mach-o/loader.h and mach-o/fat.h).
+package macho
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"sort"
+)
+
+// Magic numbers, file types and load commands, as in the published headers.
+const (
+	magic32  = 0xfeedface
+	magic64  = 0xfeedfacf
+	magicFat = 0xcafebabe
+	fat64    = 0xcafebabf
+
+	TypeExecute = 2
+	TypeDylib   = 6
+	TypeBundle  = 8
+
+	lcLoadDylib       = 0x0c
+	lcLoadWeakDylib   = 0x80000018
+	lcReexportDylib   = 0x8000001f
+	lcLazyLoadDylib   = 0x20
+	lcUpwardDylib     = 0x80000023
+	lcVersionMinIOS   = 0x25
+	lcVersionMinMac   = 0x24
+	lcVersionMinTV    = 0x2f
+	lcVersionMinWatch = 0x30
+	lcEncryption32    = 0x21
+	lcEncryption64    = 0x2c
+	lcCodeSignature   = 0x1d
+	lcBuildVersion    = 0x32
+
+	lcSegment32 = 0x01
+	lcSegment64 = 0x19
+	lcSymtab    = 0x02
+
+	flagPIE = 0x200000
+)
+
+// Bounds against hostile files.
+const (
+	maxSlices   = 32
+	maxCommands = 8 << 20  // bytes of load commands in one slice
+	maxNames    = 16 << 20 // bytes of names kept of one slice
+)
+
+// Library is a library that a slice links.
+type Library struct {
+	Name string
+	Weak bool
+}
+
+// Slice is one architecture of an executable.
+type Slice struct {
+	Offset     int64  // in the file, bytes
+	CPU        string // arm64, arm64e, armv7, x86_64 …
+	Bits       int    // 32 or 64
+	FileType   uint32
+	Platform   string // ios, ios-simulator, macos …; empty when no command tells
+	MinOS      string // least system version, "15.0"
+	SDK        string // of the build, "18.2"; empty when no command tells
+	Libraries  []Library
+	Encrypted  bool // the store's own encryption is on
+	PIE        bool
+	HasSigning bool // a code-signature command is there; it says nothing of validity
+
+	Imports   []string // undefined symbols, as the symbol table spells them
+	Selectors []string // names of Objective-C methods that the code defines or sends
+	Partial   string   // why imports or selectors are incomplete; empty when they are whole
+
+	symbols, strings, selectors span
+}
+
+// span is a range of the slice that is read after the load commands.
+type span struct{ offset, size int64 }
+
+// File is a Mach-O file, thin (one slice) or universal.
+type File struct {
+	Universal bool
+	Slices    []Slice
+}
+
+// FormatError tells that bytes do not follow the format, and at which offset.
+type FormatError struct {
+	Offset int64
+	What   string
+}
+
+// Error is the message with its offset.
+func (e *FormatError) Error() string { return fmt.Sprintf("%s (byte %#x)", e.What, e.Offset) }
+
+func errorf(offset int64, format string, args ...any) error {
+	return &FormatError{Offset: offset, What: fmt.Sprintf(format, args...)}
+}
+
+// Is reports whether a file begins like a Mach-O. The universal magic is also
+// that of Java classes, which have a large number where the count of slices
+// stands.
+func Is(head []byte) bool {
+	if len(head) < 8 {
+		return false
+	}
+	switch binary.BigEndian.Uint32(head) {
+	case magicFat, fat64:
+		return binary.BigEndian.Uint32(head[4:]) <= maxSlices
+	}
+	switch binary.LittleEndian.Uint32(head) {
+	case magic32, magic64:
+		return true
+	}
+	return false
+}
+
+// Read reads the headers of all slices from a stream.
+func Read(r io.Reader) (*File, error) {
+	s := &stream{r: bufio.NewReaderSize(r, 64<<10)}
+	head, err := s.r.Peek(8)
+	if err != nil {
+		return nil, errorf(0, "a Mach-O header is cut off after %d bytes", len(head))
+	}
+	if !Is(head) {
+		return nil, errorf(0, "not a Mach-O file: it begins with % x", head[:4])
+	}
+	f := &File{}
+	if m := binary.BigEndian.Uint32(head); m != magicFat && m != fat64 {
+		sl, err := s.slice(0)
+		if err != nil {
+			return nil, err
+		}
+		f.Slices = []Slice{sl}
+		return f, nil
+	}
+	f.Universal = true
+	offsets, err := s.fatHeader()
+	if err != nil {
+		return nil, err
+	}
+	// The stream goes forward only; slices are told in the file's order.
+	order := make([]int, len(offsets))
+	for i := range order {
+		order[i] = i
+	}
+	sort.SliceStable(order, func(i, j int) bool { return offsets[order[i]] < offsets[order[j]] })
+	f.Slices = make([]Slice, len(offsets))
+	for _, i := range order {
+		if err := s.skipTo(offsets[i]); err != nil {
+			return nil, err
+		}
+		if f.Slices[i], err = s.slice(offsets[i]); err != nil {
+			return nil, err
+		}
+	}
+	return f, nil
+}
+
+type stream struct {
+	r   *bufio.Reader
+	pos int64
+}
+
+func (s *stream) take(n int) ([]byte, error) {
+	// The buffer grows with what arrives, not with what a header claims.
+	var b bytes.Buffer
+	got, err := io.CopyN(&b, s.r, int64(n))
+	at := s.pos
+	s.pos += got
+	if err != nil {
+		if errors.Is(err, io.EOF) {
+			return nil, errorf(at, "cut off: %d bytes expected, %d there", n, got)
+		}
+		return nil, err
+	}
+	return b.Bytes(), nil
+}
+
+func (s *stream) skipTo(offset int64) error {
+	if offset < s.pos {
+		return errorf(offset, "slices overlap each other or the header")
+	}
+	n, err := io.CopyN(io.Discard, s.r, offset-s.pos)
+	s.pos += n
+	if errors.Is(err, io.EOF) {
+		return errorf(s.pos, "cut off: a slice should begin at byte %#x", offset)
+	}
+	return err
+}
+
+func (s *stream) fatHeader() ([]int64, error) {
+	h, err := s.take(8)
+	if err != nil {
+		return nil, err
+	}
+	be := binary.BigEndian
+	wide, n := be.Uint32(h) == fat64, int(be.Uint32(h[4:]))
+	if n == 0 {
+		return nil, errorf(4, "a universal file without slices")
+	}
+	var offsets []int64
+	for range n {
+		size := 20
+		if wide {
+			size = 32
+		}
+		a, err := s.take(size)
+		if err != nil {
+			return nil, err
+		}
+		off := uint64(be.Uint32(a[8:]))
+		if wide {
+			off = be.Uint64(a[8:])
+		}
+		if off > 1<<40 {
+			return nil, errorf(s.pos, "a slice claims to begin at byte %#x", off)
+		}
+		offsets = append(offsets, int64(off))
+	}
+	return offsets, nil
+}
+
+func (s *stream) slice(base int64) (Slice, error) {
+	sl := Slice{Offset: base}
+	h, err := s.take(28)
+	if err != nil {
+		return sl, err
+	}
+	le := binary.LittleEndian
+	switch le.Uint32(h) {
+	case magic64:
+		sl.Bits = 64
+		if _, err := s.take(4); err != nil {
+			return sl, err
+		}
+	case magic32:
+		sl.Bits = 32
+	default:
+		return sl, errorf(base, "a slice does not begin with a Mach-O header")
+	}
+	sl.CPU = cpuName(le.Uint32(h[4:]), le.Uint32(h[8:]))
+	sl.FileType = le.Uint32(h[12:])
+	sl.PIE = le.Uint32(h[24:])&flagPIE != 0
+	count, size := le.Uint32(h[16:]), le.Uint32(h[20:])
+	if size > maxCommands {
+		return sl, errorf(base+20, "load commands of %d bytes, more than any linker writes", size)
+	}
+	start := s.pos
+	cmds, err := s.take(int(size))
+	if err != nil {
+		return sl, err
+	}
+	for i := range count {
+		if len(cmds) < 8 {
+			return sl, errorf(s.pos, "load command %d of %d is cut off", i+1, count)
+		}
+		n := le.Uint32(cmds[4:])
+		if n < 8 || int64(n) > int64(len(cmds)) {
+			return sl, errorf(start+int64(size)-int64(len(cmds)), "load command %d claims %d bytes", i+1, n)
+		}
+		sl.command(cmds[:n])
+		cmds = cmds[n:]
+	}
+	return sl, s.names(&sl)
+}
+
+func (sl *Slice) command(c []byte) {
+	le := binary.LittleEndian
+	word := func(at int) uint32 {
+		if at+4 > len(c) {
+			return 0
+		}
+		return le.Uint32(c[at:])
+	}
+	switch cmd := word(0); cmd {
+	case lcLoadDylib, lcLoadWeakDylib, lcReexportDylib, lcLazyLoadDylib, lcUpwardDylib:
+		if at := word(8); at >= 12 && int64(at) < int64(len(c)) {
+			name, _, _ := bytes.Cut(c[at:], []byte{0})
+			sl.Libraries = append(sl.Libraries, Library{Name: string(name), Weak: cmd == lcLoadWeakDylib})
+		}
+	case lcBuildVersion:
+		sl.Platform, sl.MinOS, sl.SDK = platformName(word(8)), version(word(12)), version(word(16))
+	case lcVersionMinIOS, lcVersionMinMac, lcVersionMinTV, lcVersionMinWatch:
+		sl.MinOS, sl.SDK = version(word(8)), version(word(12))
+		if sl.Platform == "" {
+			sl.Platform = map[uint32]string{lcVersionMinIOS: "ios", lcVersionMinMac: "macos", lcVersionMinTV: "tvos", lcVersionMinWatch: "watchos"}[cmd]
+			// Before the build-version command came, simulator slices differed by processor only.
+			if cmd != lcVersionMinMac && (sl.CPU == "x86_64" || sl.CPU == "i386") {
+				sl.Platform += "-simulator"
+			}
+		}
+	case lcSymtab:
+		entry := int64(12)
+		if sl.Bits == 64 {
+			entry = 16
+		}
+		sl.symbols = span{int64(word(8)), int64(word(12)) * entry}
+		sl.strings = span{int64(word(16)), int64(word(20))}
+	case lcSegment32, lcSegment64:
+		sl.segment(c)
+	case lcEncryption32, lcEncryption64:
+		sl.Encrypted = word(16) != 0
+	case lcCodeSignature:
+		sl.HasSigning = true
+	}
+}
+
+// segment looks through a segment's sections for the method names.
+func (sl *Slice) segment(c []byte) {
+	le := binary.LittleEndian
+	at, size, sizeAt, offAt, countAt := 72, 80, 40, 48, 64
+	if sl.Bits == 32 {
+		at, size, sizeAt, offAt, countAt = 56, 68, 36, 40, 48
+	}
+	if len(c) < at {
+		return
+	}
+	for range le.Uint32(c[countAt:]) {
+		if at+size > len(c) {
+			return
+		}
+		sect := c[at : at+size]
+		if name, _, _ := bytes.Cut(sect[:16], []byte{0}); string(name) == "__objc_methname" {
+			n := int64(le.Uint32(sect[sizeAt:]))
+			if sl.Bits == 64 {
+				n = int64(min(le.Uint64(sect[sizeAt:]), 1<<40))
+			}
+			sl.selectors = span{int64(le.Uint32(sect[offAt:])), n}
+		}
+		at += size
+	}
+}
+
+// version writes a nibble-packed version: 16 bits major, 8 minor, 8 patch.
+func version(v uint32) string {
+	if v == 0 {
+		return ""
+	}
+	if v&0xff == 0 {
+		return fmt.Sprintf("%d.%d", v>>16, v>>8&0xff)
+	}
+	return fmt.Sprintf("%d.%d.%d", v>>16, v>>8&0xff, v&0xff)
+}
+
+func cpuName(cpu, sub uint32) string {
+	switch cpu {
+	case 7:
+		return "i386"
+	case 0x01000007:
+		return "x86_64"
+	case 12:
+		switch sub & 0xffffff {
+		case 6:
+			return "armv6"
+		case 9:
+			return "armv7"
+		case 11:
+			return "armv7s"
+		case 12:
+			return "armv7k"
+		}
+		return "arm"
+	case 0x0100000c:
+		if sub&0xffffff == 2 {
+			return "arm64e"
+		}
+		return "arm64"
+	case 0x0200000c:
+		return "arm64_32"
+	}
+	return fmt.Sprintf("cpu-%#x", cpu)
+}
+
+func platformName(p uint32) string {
+	names := [...]string{1: "macos", 2: "ios", 3: "tvos", 4: "watchos", 5: "bridgeos", 6: "mac-catalyst",
+		7: "ios-simulator", 8: "tvos-simulator", 9: "watchos-simulator", 10: "driverkit", 11: "visionos", 12: "visionos-simulator"}
+	if int64(p) < int64(len(names)) && names[p] != "" {
+		return names[p]
+	}
+	return fmt.Sprintf("platform-%d", p)
+}

@@ -1,0 +1,180 @@
+// Package plist reads property lists in both encodings, binary ("bplist00")
+// and XML, and keeps what a checker of hand-made files needs: the exact type
+// of every value, its byte offset, and keys that stand twice.
+//
+// Source of the formats: for XML, the PropertyList-1.0 document type; for
+// binary, the published description in the Core Foundation sources
+// (CFBinaryPList.c).
+package plist
+
+import (
+	"fmt"
+	"sort"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// Kind is the type of a value.
+type Kind uint8
+
+// The types of a property list.
+const (
+	Invalid Kind = iota
+	Dict
+	Array
+	String
+	Integer
+	Real
+	Boolean
+	Date
+	Data
+	UID
+)
+
+var kindNames = [...]string{"invalid", "dictionary", "array", "string", "integer", "real", "boolean", "date", "data", "uid"}
+
+// String is the type's name as the document type definition uses it.
+func (k Kind) String() string { return kindNames[k] }
+
+// Value is one value with its place in the file.
+type Value struct {
+	Kind   Kind
+	Offset int64 // bytes from the start of the file
+	Str    string
+	Int    int64
+	Real   float64
+	Bool   bool
+	Time   time.Time
+	Bytes  []byte
+	Items  []*Value // of an array
+	keys   []string
+	dict   map[string]*Value
+	Twice  []string // keys that a dictionary holds more than once
+}
+
+// Encoding tells how a property list was written.
+type Encoding string
+
+// The encodings.
+const (
+	Binary Encoding = "binary"
+	XML    Encoding = "xml"
+)
+
+// FormatError tells that bytes do not follow the format, and at which offset.
+type FormatError struct {
+	Offset int64
+	What   string
+}
+
+// Error is the message with its offset.
+func (e *FormatError) Error() string { return fmt.Sprintf("%s (byte %#x)", e.What, e.Offset) }
+
+func errorf(offset int64, format string, args ...any) error {
+	return &FormatError{Offset: offset, What: fmt.Sprintf(format, args...)}
+}
+
+// Bounds against hostile files.
+const (
+	maxDepth  = 128
+	maxValues = 1 << 20
+)
+
+// Parse reads a property list in either encoding.
+func Parse(data []byte) (*Value, Encoding, error) {
+	if strings.HasPrefix(string(data[:min(len(data), 8)]), "bplist0") {
+		v, err := parseBinary(data)
+		return v, Binary, err
+	}
+	v, err := parseXML(data)
+	return v, XML, err
+}
+
+// Get is the value of a dictionary's key, or nil.
+func (v *Value) Get(key string) *Value {
+	if v == nil {
+		return nil
+	}
+	return v.dict[key]
+}
+
+// Path follows keys through nested dictionaries; nil when one is missing.
+func (v *Value) Path(keys ...string) *Value {
+	for _, k := range keys {
+		v = v.Get(k)
+	}
+	return v
+}
+
+// Keys lists a dictionary's keys in the file's order.
+func (v *Value) Keys() []string {
+	if v == nil {
+		return nil
+	}
+	return v.keys
+}
+
+// SortedKeys lists a dictionary's keys in alphabetical order.
+func (v *Value) SortedKeys() []string {
+	out := append([]string(nil), v.Keys()...)
+	sort.Strings(out)
+	return out
+}
+
+// Text is the string value, or "" for any other type.
+func (v *Value) Text() string {
+	if v == nil || v.Kind != String {
+		return ""
+	}
+	return v.Str
+}
+
+// IsTrue reports a boolean true.
+func (v *Value) IsTrue() bool { return v != nil && v.Kind == Boolean && v.Bool }
+
+// Texts lists the strings of an array.
+func (v *Value) Texts() []string {
+	if v == nil {
+		return nil
+	}
+	var out []string
+	for _, it := range v.Items {
+		if it.Kind == String {
+			out = append(out, it.Str)
+		}
+	}
+	return out
+}
+
+// AsString writes a scalar as a person reads it.
+func (v *Value) AsString() string {
+	if v == nil {
+		return ""
+	}
+	switch v.Kind {
+	case String:
+		return v.Str
+	case Integer, UID:
+		return strconv.FormatInt(v.Int, 10)
+	case Real:
+		return strconv.FormatFloat(v.Real, 'g', -1, 64)
+	case Boolean:
+		return strconv.FormatBool(v.Bool)
+	case Date:
+		return v.Time.Format(time.RFC3339)
+	}
+	return v.Kind.String()
+}
+
+func (v *Value) set(key string, val *Value) {
+	if v.dict == nil {
+		v.dict = make(map[string]*Value)
+	}
+	if _, ok := v.dict[key]; ok {
+		v.Twice = append(v.Twice, key)
+		return // the platform keeps the first
+	}
+	v.dict[key] = val
+	v.keys = append(v.keys, key)
+}

@@ -1,0 +1,75 @@
+// Package pngmeta reads what a PNG says of itself in its chunks, without
+// decoding a pixel.
+//
+// Source of the format: the PNG specification (third edition), chapters on the
+// file structure and on IHDR, tRNS and acTL.
+package pngmeta
+
+import (
+	"bufio"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+)
+
+// Info is what the chunks say.
+type Info struct {
+	Width, Height int // pixels
+	Depth         int // bits a sample
+	Alpha         bool
+	Palette       bool
+	Animated      bool
+}
+
+const signature = "\x89PNG\r\n\x1a\n"
+
+// Is reports whether a file begins like a PNG.
+func Is(head []byte) bool { return len(head) >= 8 && string(head[:8]) == signature }
+
+// Read reads chunks up to the pixel data.
+func Read(r io.Reader) (Info, error) {
+	br := bufio.NewReader(r)
+	var head [8]byte
+	if _, err := io.ReadFull(br, head[:]); err != nil || !Is(head[:]) {
+		return Info{}, errors.New("not a PNG file")
+	}
+	var info Info
+	seen := false
+	for chunks := 0; chunks < 4096; chunks++ {
+		if _, err := io.ReadFull(br, head[:]); err != nil {
+			return info, errors.New("the PNG is cut off before its pixels")
+		}
+		size, kind := binary.BigEndian.Uint32(head[:]), string(head[4:])
+		switch kind {
+		case "IHDR", "CgBI": // CgBI stands before IHDR in PNGs that the iOS packer rewrote
+			if kind == "CgBI" {
+				break
+			}
+			var b [13]byte
+			if size != 13 {
+				return info, fmt.Errorf("a PNG header of %d bytes, 13 expected", size)
+			}
+			if _, err := io.ReadFull(br, b[:]); err != nil {
+				return info, errors.New("the PNG is cut off in its header")
+			}
+			info.Width, info.Height = int(binary.BigEndian.Uint32(b[:])), int(binary.BigEndian.Uint32(b[4:]))
+			info.Depth = int(b[8])
+			info.Alpha, info.Palette = b[9]&4 != 0, b[9] == 3
+			size, seen = 0, true
+		case "tRNS":
+			info.Alpha = true
+		case "acTL":
+			info.Animated = true
+		case "IDAT", "IEND":
+			if !seen {
+				return info, errors.New("the PNG has no header chunk")
+			}
+			return info, nil
+		}
+		if _, err := io.CopyN(io.Discard, br, int64(size)+4); err != nil {
+			return info, errors.New("the PNG is cut off before its pixels")
+		}
+	}
+	return info, errors.New("the PNG has too many chunks before its pixels")
+}

@@ -1,0 +1,194 @@
+package resource
+
+import (
+	"fmt"
+	"strconv"
+)
+
+// Kind is the kind of a typed value.
+type Kind uint8
+
+// The kinds that readers tell apart. Other covers what no rule looks at:
+// dimensions, fractions, floats, theme attributes.
+const (
+	None Kind = iota
+	String
+	Int
+	Bool
+	Color
+	Reference // to a resource; Ref holds its id
+	File      // a path inside the package; Text holds it
+	Other
+)
+
+// Value is one typed value of a manifest or a resource table.
+type Value struct {
+	Kind Kind
+	Text string // of a string, or a file's path
+	Int  int64  // of a number, a truth value (0, 1) or a colour (ARGB)
+	Ref  uint32 // resource id
+	Name string // of the referenced resource, where only the name is known
+}
+
+// Binary value types, as in the platform's header (struct Res_value).
+const (
+	typeNull      = 0x00
+	typeReference = 0x01
+	typeString    = 0x03
+	typeDynamic   = 0x07
+	typeFirstInt  = 0x10
+	typeBool      = 0x12
+	typeColor     = 0x1c
+	typeLastInt   = 0x1f
+)
+
+// BinaryValue turns a type byte and its data word into a Value.
+func BinaryValue(kind byte, data uint32, pool *Pool) Value {
+	switch {
+	case kind == typeNull:
+		return Value{Kind: None}
+	case kind == typeReference, kind == typeDynamic:
+		return Value{Kind: Reference, Ref: data}
+	case kind == typeString:
+		s, ok := pool.String(data)
+		if !ok {
+			return Value{Kind: Other}
+		}
+		return Value{Kind: String, Text: s}
+	case kind == typeBool:
+		v := Value{Kind: Bool}
+		if data != 0 {
+			v.Int = 1
+		}
+		return v
+	case kind >= typeColor && kind <= typeLastInt:
+		return Value{Kind: Color, Int: int64(data)}
+	case kind >= typeFirstInt && kind < typeColor:
+		return Value{Kind: Int, Int: int64(int32(data))}
+	}
+	return Value{Kind: Other, Int: int64(data)}
+}
+
+// AsString is the value as a person reads it.
+func (v Value) AsString() string {
+	switch v.Kind {
+	case String, File:
+		return v.Text
+	case Int:
+		return strconv.FormatInt(v.Int, 10)
+	case Bool:
+		return strconv.FormatBool(v.Int != 0)
+	case Color:
+		return fmt.Sprintf("#%08x", v.Int)
+	case Reference:
+		if v.Name != "" {
+			return "@" + v.Name
+		}
+		return fmt.Sprintf("@%#08x", v.Ref)
+	}
+	return ""
+}
+
+// Config is the circumstances a value is meant for. The zero Config is the
+// default one.
+type Config struct {
+	Locale     string // BCP 47; empty for the default
+	Density    int    // dots per inch; 0 any, AnyDensity, NoDensity
+	SDK        int    // least platform level; 0 any
+	Night      bool
+	Television bool
+	Watch      bool
+	Car        bool
+	Other      bool // further qualifiers that no rule looks at are set
+}
+
+// Densities that are not a number of dots per inch.
+const (
+	AnyDensity = 0xfffe
+	NoDensity  = 0xffff
+)
+
+// DensityName is the qualifier of a density: mdpi, xhdpi, anydpi …
+func DensityName(dpi int) string {
+	switch dpi {
+	case 0:
+		return ""
+	case 120:
+		return "ldpi"
+	case 160:
+		return "mdpi"
+	case 213:
+		return "tvdpi"
+	case 240:
+		return "hdpi"
+	case 320:
+		return "xhdpi"
+	case 480:
+		return "xxhdpi"
+	case 640:
+		return "xxxhdpi"
+	case AnyDensity:
+		return "anydpi"
+	case NoDensity:
+		return "nodpi"
+	}
+	return strconv.Itoa(dpi) + "dpi"
+}
+
+// Item is a value under a configuration.
+type Item struct {
+	Config Config
+	Value  Value
+}
+
+// Table finds resources by id, in whichever encoding they came.
+type Table interface {
+	// Lookup gives all values of a resource, one a configuration. Complex
+	// resources (styles, arrays, plurals) give none.
+	Lookup(id uint32) []Item
+	// Locales lists the languages of the table's strings, sorted, the default as "".
+	Locales() []string
+}
+
+// maxChain bounds how far a reference is followed: resources that point at
+// each other are a fault of the file, not a reason to hang.
+const maxChain = 16
+
+// Resolve follows a value through the table to its literal values. A literal
+// resolves to itself. An id of the platform's own package (0x01) cannot be
+// resolved here and stays a reference.
+func Resolve(t Table, v Value) []Item { return resolve(t, Item{Value: v}, maxChain) }
+
+func resolve(t Table, it Item, left int) []Item {
+	if it.Value.Kind != Reference || t == nil || left == 0 {
+		return []Item{it}
+	}
+	found := t.Lookup(it.Value.Ref)
+	if len(found) == 0 {
+		return []Item{it}
+	}
+	var out []Item
+	for _, f := range found {
+		f.Config = f.Config.merge(it.Config)
+		out = append(out, resolve(t, f, left-1)...)
+		if len(out) > 4096 {
+			return out
+		}
+	}
+	return out
+}
+
+// merge keeps the qualifiers of an outer reference where the inner one has none.
+func (c Config) merge(outer Config) Config {
+	if c.Locale == "" {
+		c.Locale = outer.Locale
+	}
+	if c.Density == 0 {
+		c.Density = outer.Density
+	}
+	c.SDK = max(c.SDK, outer.SDK)
+	c.Night = c.Night || outer.Night
+	c.Television, c.Watch, c.Car = c.Television || outer.Television, c.Watch || outer.Watch, c.Car || outer.Car
+	c.Other = c.Other || outer.Other
+	return c
+}

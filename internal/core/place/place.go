@@ -1,0 +1,181 @@
+// Package place says where a value stands: in which file, archive entry, key
+// and byte, or on which line. Every fact, answer and finding carries a Place,
+// so that a reader of a report can open the very spot.
+package place
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Place is one spot in the user's files. The zero Place means "nowhere in
+// particular".
+type Place struct {
+	File   string `json:"file,omitempty"`   // the path as the user gave it
+	Entry  string `json:"entry,omitempty"`  // the archive entry or the file inside a bundle folder
+	Key    string `json:"key,omitempty"`    // the key path inside the entry or the document
+	Offset int64  `json:"offset,omitempty"` // bytes from the start of the entry; 0 when unknown
+	Line   int    `json:"line,omitempty"`   // from 1; 0 when the file is not text
+	Column int    `json:"column,omitempty"` // from 1
+}
+
+// IsZero reports whether the place names nothing.
+func (p Place) IsZero() bool { return p == Place{} }
+
+// In returns the place of a key below p.
+func (p Place) In(key string) Place {
+	if p.Key != "" && key != "" {
+		key = p.Key + "." + key
+	} else if key == "" {
+		key = p.Key
+	}
+	p.Key = key
+	return p
+}
+
+// At returns the place of a byte offset within p's entry.
+func (p Place) At(offset int64) Place {
+	p.Offset = offset
+	return p
+}
+
+// Link is the part of the place that a terminal or an editor can open:
+// the file, with line and column when it is text.
+func (p Place) Link() string {
+	if p.Line > 0 {
+		return fmt.Sprintf("%s:%d:%d", p.File, p.Line, p.Column)
+	}
+	return p.File
+}
+
+// Within is the part of the place below the file: entry and key. For a text
+// file it is empty, since line and column say it.
+func (p Place) Within() string {
+	if p.Line > 0 {
+		return ""
+	}
+	parts := make([]string, 0, 2)
+	if p.Entry != "" {
+		parts = append(parts, p.Entry)
+	}
+	if p.Key != "" {
+		parts = append(parts, p.Key)
+	}
+	return strings.Join(parts, " › ")
+}
+
+// String is the whole place on one line, as "file:line:column" or
+// "file › entry › key".
+func (p Place) String() string {
+	link, within := p.Link(), p.Within()
+	switch {
+	case within == "":
+		return link
+	case link == "":
+		return within
+	}
+	return link + " › " + within
+}
+
+// Problem is one thing wrong with the user's input, as a person can mend it.
+// It is an error.
+type Problem struct {
+	At   Place  // where it was seen
+	What string // what was found, and what was expected
+	Mend string // what to do about it; may be empty when What says it
+}
+
+// Error is the place and what is wrong, on one line.
+func (p *Problem) Error() string {
+	if at := p.At.String(); at != "" {
+		return at + ": " + p.What
+	}
+	return p.What
+}
+
+// Problems is a list of problems, told together. It is an error.
+type Problems []*Problem
+
+// Error joins the problems, one a line.
+func (ps Problems) Error() string {
+	lines := make([]string, len(ps))
+	for i, p := range ps {
+		lines[i] = p.Error()
+	}
+	return strings.Join(lines, "\n")
+}
+
+// Err returns the list as an error, or nil when it is empty.
+func (ps Problems) Err() error {
+	if len(ps) == 0 {
+		return nil
+	}
+	return ps
+}
+
+// Mark is embedded in every struct of the submission tree. It remembers where
+// the struct and its fields came from, and which fields could not be read.
+// Field names are those of the json tags.
+type Mark struct {
+	path   string
+	self   Place
+	fields map[string]Place
+	unread map[string]string
+}
+
+// Marked is what a struct that embeds Mark offers.
+type Marked interface{ marks() *Mark }
+
+func (m *Mark) marks() *Mark { return m }
+
+// Of returns the mark of v, or nil when v bears none.
+func Of(v any) *Mark {
+	if m, ok := v.(Marked); ok {
+		return m.marks()
+	}
+	return nil
+}
+
+// Path is the name under which rules see the struct, such as
+// "pkg.android.libraries[2]". It is set by Stamp.
+func (m *Mark) Path() string { return m.path }
+
+// Self is where the struct as a whole stands.
+func (m *Mark) Self() Place { return m.self }
+
+// SetSelf records where the struct stands.
+func (m *Mark) SetSelf(p Place) { m.self = p }
+
+// Put records where a field stands.
+func (m *Mark) Put(field string, p Place) {
+	if m.fields == nil {
+		m.fields = make(map[string]Place)
+	}
+	m.fields[field] = p
+}
+
+// Field is where a field stands: its own place, or that of the struct.
+func (m *Mark) Field(name string) Place {
+	if p, ok := m.fields[name]; ok {
+		return p
+	}
+	return m.self
+}
+
+// HasField tells whether the field's own place is known.
+func (m *Mark) HasField(name string) bool {
+	_, ok := m.fields[name]
+	return ok
+}
+
+// SetUnread records that a field could not be read, and why. The reason is
+// what a report shows beside every rule that needed the field.
+func (m *Mark) SetUnread(field, reason string) {
+	if m.unread == nil {
+		m.unread = make(map[string]string)
+	}
+	m.unread[field] = reason
+}
+
+// Unread is the reason why a field could not be read, or "".
+func (m *Mark) Unread(field string) string { return m.unread[field] }

@@ -1,0 +1,310 @@
+package report
+
+import (
+	"fmt"
+	"io"
+	"maps"
+	"slices"
+	"strings"
+
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/place"
+)
+
+// FactsTable writes facts as a person reads them: what it is, for which
+// systems, whom it reaches, what it asks for, what is inside.
+func FactsTable(w io.Writer, p *facts.Package, look Look) error {
+	t := &factsTable{printer: printer{w: w, look: look}}
+	t.line("%s  %s", t.strong(Visible(p.File)), t.dim(fmt.Sprintf("%s, %s, %s", strings.ToUpper(p.Kind), size(p.Size), count(int(p.Entries), "file", "files"))))
+	if p.Android != nil {
+		t.android(p.Android)
+	}
+	if p.IOS != nil {
+		t.ios(p.IOS)
+	}
+	_, unread := place.Places(p, "pkg")
+	if len(unread) > 0 {
+		t.head("not read")
+		for _, path := range slices.Sorted(maps.Keys(unread)) {
+			t.row(strings.TrimPrefix(strings.TrimPrefix(path, "pkg."), "android."), unread[path])
+		}
+	}
+	return t.err
+}
+
+type factsTable struct{ printer }
+
+// keyWidth is the column of names.
+const keyWidth = 20
+
+func (t *factsTable) head(name string) {
+	t.line("")
+	t.line("%s", t.strong(strings.ToUpper(name)))
+}
+
+// row writes a name and its value; an empty value is left out.
+func (t *factsTable) row(name, value string) {
+	if value == "" {
+		return
+	}
+	t.block(2, pad(name+" ", keyWidth), &styleDim, value, nil)
+}
+
+func (t *factsTable) list(name string, values []string) {
+	if len(values) > 0 {
+		t.row(name, strings.Join(values, ", "))
+	}
+}
+
+func (t *factsTable) yes(name string, v bool) {
+	if v {
+		t.row(name, "yes")
+	}
+}
+
+func optional[T any](v *T) string {
+	if v == nil {
+		return "not known"
+	}
+	return fmt.Sprint(*v)
+}
+
+func (t *factsTable) android(a *facts.Android) {
+	t.head("identity")
+	t.row("package name", a.ID)
+	t.row("split", a.Split)
+	t.row("version", fmt.Sprintf("%s (code %s)", a.VersionName, optional(a.VersionCode)))
+	if a.Label != nil {
+		t.row("name", a.Label.Default)
+		for _, l := range slices.Sorted(maps.Keys(a.Label.Locales)) {
+			if v := a.Label.Locales[l]; v != a.Label.Default {
+				t.row("  in "+l, v)
+			}
+		}
+	}
+	if a.Icon != nil {
+		t.row("icon", iconText(a.Icon))
+	}
+	t.head("levels")
+	t.row("least", optional(a.MinLevel))
+	t.row("target", optional(a.TargetLevel))
+	if a.MaxLevel > 0 {
+		t.row("highest", fmt.Sprint(a.MaxLevel))
+	}
+	if a.CompileLevel > 0 {
+		t.row("compiled against", fmt.Sprint(a.CompileLevel))
+	}
+	t.row("preview", a.LevelCodename)
+	t.yes("debuggable", a.Debuggable)
+	t.yes("for tests only", a.TestOnly)
+	t.head("reach")
+	var needs, wants []string
+	for _, f := range a.Features {
+		if f.Required {
+			needs = append(needs, f.Name)
+		} else {
+			wants = append(wants, f.Name)
+		}
+	}
+	t.list("needs", needs)
+	t.list("can use", wants)
+	t.row("OpenGL ES", a.GLES)
+	t.list("languages", a.Locales)
+	t.list("links of", a.DeepLinkHosts)
+	t.list("sees packages", a.Queries)
+	t.head("permissions")
+	if len(a.Permissions) == 0 {
+		t.row("none", "the manifest asks for none")
+	}
+	for _, p := range a.Permissions {
+		var extra []string
+		if p.MaxLevel > 0 {
+			extra = append(extra, fmt.Sprintf("up to level %d", p.MaxLevel))
+		}
+		if p.FromM {
+			extra = append(extra, "from level 23")
+		}
+		if p.Module != "" {
+			extra = append(extra, "module "+p.Module)
+		}
+		t.block(2, "", nil, strings.TrimSpace(p.Name+"  "+strings.Join(extra, ", ")), nil)
+	}
+	t.head("code")
+	t.list("files", a.CodeFiles)
+	t.row("starts with", a.Launcher)
+	byKind := map[string]int{}
+	exported := 0
+	for _, c := range a.Components {
+		byKind[c.Kind]++
+		if c.Exported {
+			exported++
+		}
+	}
+	var parts []string
+	for _, k := range []struct{ kind, many string }{{"activity", "activities"}, {"activity-alias", "aliases"}, {"service", "services"}, {"receiver", "receivers"}, {"provider", "providers"}} {
+		if n := byKind[k.kind]; n > 0 {
+			parts = append(parts, count(n, k.kind, k.many))
+		}
+	}
+	if len(parts) > 0 {
+		t.row("components", strings.Join(parts, ", ")+fmt.Sprintf("; %d exported", exported))
+	}
+	for _, c := range a.Components {
+		if len(c.Foreground) > 0 {
+			t.row("foreground", c.Name+": "+strings.Join(c.Foreground, ", "))
+		}
+	}
+	t.yes("backup allowed", a.AllowBackup)
+	t.yes("unencrypted traffic", a.Cleartext)
+	t.row("network config", a.NetworkConfig)
+	t.head("libraries")
+	if len(a.Architectures) == 0 {
+		t.row("native code", "none")
+	}
+	for _, abi := range a.Architectures {
+		t.row(abi.Name, fmt.Sprintf("%d bits: %s", abi.Bits, strings.Join(abi.Libraries, ", ")))
+	}
+	if len(a.Modules) > 0 {
+		t.head("bundle")
+		for _, m := range a.Modules {
+			t.row(m.Name, fmt.Sprintf("%s, %s, %s", m.Kind, m.Delivery, size(m.Size)))
+		}
+		if a.Bundle != nil {
+			t.row("built with", a.Bundle.Version)
+			t.row("page alignment", a.Bundle.PageAlignment)
+		}
+	}
+	t.head("signing")
+	if len(a.SignatureFiles) == 0 {
+		t.row("JAR signature", "none")
+	}
+	t.list("JAR signature", a.SignatureFiles)
+	t.head("sizes")
+	for _, k := range []string{"code", "native", "resources", "assets", "other"} {
+		if n := a.SizeBy[k]; n > 0 {
+			t.row(k, size(n))
+		}
+	}
+}
+
+func iconText(i *facts.Icon) string {
+	if i.Name == "" {
+		return "none"
+	}
+	var parts []string
+	for _, f := range i.Files {
+		if f.Width > 0 {
+			parts = append(parts, fmt.Sprintf("%s %d px", f.Density, f.Width))
+		}
+	}
+	if i.Adaptive {
+		parts = append(parts, "adaptive")
+	}
+	if i.Monochrome {
+		parts = append(parts, "monochrome")
+	}
+	if i.Round {
+		parts = append(parts, "round")
+	}
+	if len(parts) == 0 {
+		return i.Name
+	}
+	return strings.Join(parts, ", ")
+}
+
+func (t *factsTable) ios(a *facts.IOS) {
+	t.head("identity")
+	t.row("bundle identifier", a.ID)
+	t.row("version", fmt.Sprintf("%s (build %s)", a.Version, a.Build))
+	t.row("name", a.Name)
+	if a.Icon != nil {
+		var sizes []string
+		for _, f := range a.Icon.Files {
+			sizes = append(sizes, fmt.Sprintf("%d px", f.Width))
+		}
+		icon := strings.Join(append([]string{a.Icon.Name}, sizes...), ", ")
+		if a.Icon.Catalog {
+			icon += ", asset catalogue"
+		}
+		t.row("icon", strings.TrimPrefix(icon, ", "))
+	}
+	t.row("property list", a.InfoEncoding)
+	t.head("levels")
+	t.row("least system", a.MinOS)
+	t.row("built with SDK", optional(a.SDK))
+	t.row("named SDK", a.SDKName)
+	t.list("platforms", a.Platforms)
+	t.head("reach")
+	var families []string
+	for _, f := range a.Families {
+		name := map[int64]string{1: "phone", 2: "tablet", 3: "television", 4: "watch", 7: "headset"}[f]
+		if name == "" {
+			name = fmt.Sprint(f)
+		}
+		families = append(families, name)
+	}
+	t.list("devices", families)
+	t.list("languages", a.Locales)
+	t.list("opens links", a.URLSchemes)
+	t.list("in background", a.BackgroundModes)
+	t.head("permissions")
+	if len(a.Purposes) == 0 {
+		t.row("none", "the property list has no purpose string")
+	}
+	for _, p := range a.Purposes {
+		text := p.Text
+		if len(p.Locales) > 0 {
+			text += "  (also " + strings.Join(slices.Sorted(maps.Keys(p.Locales)), ", ") + ")"
+		}
+		t.block(2, "", nil, p.Key, &styleDim)
+		t.block(4, "", nil, text, nil)
+	}
+	enc := "not answered"
+	if a.Encryption != nil {
+		enc = map[bool]string{true: "yes", false: "no"}[*a.Encryption]
+	}
+	t.row("own encryption", enc)
+	t.yes("any unencrypted", a.ArbitraryLoads)
+	t.head("code")
+	for _, s := range a.Slices {
+		t.row(s.CPU, fmt.Sprintf("%s, from %s, SDK %s", s.Platform, s.MinOS, s.SDK))
+	}
+	for _, n := range a.Nested {
+		text := fmt.Sprintf("%s %s (%s)", n.ID, n.Version, n.Build)
+		if n.Point != "" {
+			text += ", " + n.Point
+		}
+		t.row(n.Kind, n.Path+": "+text)
+	}
+	t.head("libraries")
+	var own, system []string
+	for _, l := range append(slices.Clone(a.Libraries), a.WeakLibraries...) {
+		switch {
+		case strings.HasPrefix(l, "/System/Library/Frameworks/"):
+			system = append(system, strings.TrimSuffix(l[strings.LastIndexByte(l, '/')+1:], ".framework"))
+		case strings.HasPrefix(l, "/usr/lib/"):
+			system = append(system, l[len("/usr/lib/"):])
+		default:
+			own = append(own, l)
+		}
+	}
+	t.list("of the system", system)
+	t.list("brought along", own)
+	t.head("signing")
+	t.row("profile", map[bool]string{true: "embedded", false: "none"}[a.Profile])
+	t.row("resource seal", map[bool]string{true: "present", false: "none"}[a.Sealed])
+	t.row("privacy manifest", map[bool]string{true: "present", false: "none"}[a.PrivacyManifest])
+}
+
+// size writes bytes for people, in units of 1024.
+func size(n int64) string {
+	switch {
+	case n < 1<<10:
+		return fmt.Sprintf("%d bytes", n)
+	case n < 1<<20:
+		return fmt.Sprintf("%.1f KiB", float64(n)/(1<<10))
+	case n < 1<<30:
+		return fmt.Sprintf("%.1f MiB", float64(n)/(1<<20))
+	}
+	return fmt.Sprintf("%.2f GiB", float64(n)/(1<<30))
+}

@@ -1,0 +1,108 @@
+package report
+
+import (
+	"reflect"
+	"strings"
+	"time"
+
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/strictyaml"
+)
+
+// Schema describes a Go type as a JSON Schema (draft 2020-12), from the same
+// tags by which documents are read and written. A strict schema refuses keys
+// that it does not name.
+func Schema(title string, t reflect.Type, strict bool) map[string]any {
+	g := &schemaWriter{strict: strict, defs: map[string]any{}}
+	s := g.object(t)
+	s["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+	s["title"] = title
+	if len(g.defs) > 0 {
+		s["$defs"] = g.defs
+	}
+	return s
+}
+
+type schemaWriter struct {
+	strict bool
+	defs   map[string]any
+}
+
+func (g *schemaWriter) object(t reflect.Type) map[string]any {
+	props := map[string]any{}
+	var required []string
+	for _, f := range reflect.VisibleFields(t) {
+		name := place.FieldName(f)
+		if name == "" {
+			continue
+		}
+		props[name] = g.value(f.Type, f.Tag)
+		_, opts, _ := strings.Cut(f.Tag.Get("json"), ",")
+		if f.Tag.Get("need") != "" || !g.strict && opts != "omitempty" {
+			required = append(required, name)
+		}
+	}
+	s := map[string]any{"type": "object", "properties": props}
+	if len(required) > 0 {
+		s["required"] = required
+	}
+	if g.strict {
+		s["additionalProperties"] = false
+	}
+	return s
+}
+
+func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
+	switch t {
+	case reflect.TypeFor[strictyaml.Day](), reflect.TypeFor[time.Time]():
+		return map[string]any{"type": "string", "format": "date"}
+	}
+	switch t.Kind() {
+	case reflect.Pointer:
+		inner := g.value(t.Elem(), tag)
+		if g.strict {
+			return inner
+		}
+		return map[string]any{"anyOf": []any{inner, map[string]any{"type": "null"}}}
+	case reflect.Bool:
+		return map[string]any{"type": "boolean"}
+	case reflect.Int, reflect.Int64:
+		return map[string]any{"type": "integer"}
+	case reflect.Float64:
+		return map[string]any{"type": "number"}
+	case reflect.String:
+		s := map[string]any{"type": "string"}
+		if e := tag.Get("enum"); e != "" {
+			s["enum"] = strings.Split(e, "|")
+		}
+		if l := tag.Get("like"); l != "" {
+			s["pattern"] = l
+			s["description"] = tag.Get("hint")
+		}
+		if g.strict && s["enum"] == nil {
+			// 1.4 and 20 are numbers to YAML where a text is meant; both are read as they stand.
+			s["type"] = []string{"string", "number"}
+		}
+		return s
+	case reflect.Slice:
+		list := map[string]any{"type": "array", "items": g.value(t.Elem(), tag)}
+		if g.strict {
+			return list
+		}
+		return map[string]any{"anyOf": []any{list, map[string]any{"type": "null"}}}
+	case reflect.Map:
+		m := map[string]any{"type": "object", "additionalProperties": g.value(t.Elem(), tag)}
+		if g.strict {
+			return m
+		}
+		return map[string]any{"anyOf": []any{m, map[string]any{"type": "null"}}}
+	case reflect.Struct:
+		name := t.Name()
+		if _, ok := g.defs[name]; !ok {
+			g.defs[name] = true // holds the place against recursion
+			g.defs[name] = g.object(t)
+		}
+		return map[string]any{"$ref": "#/$defs/" + name}
+	}
+	return map[string]any{}
+}

@@ -1,0 +1,188 @@
+// Package report turns results into text and JSON. It decides nothing: what is
+// broken, and how gravely, is settled before.
+package report
+
+import (
+	"fmt"
+	"io"
+	"strings"
+	"unicode"
+
+	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
+
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/rulebook"
+)
+
+// Look is how text is laid out.
+type Look struct {
+	Color bool
+	Width int // columns; 0 for 80
+}
+
+func (l Look) width() int {
+	if l.Width <= 0 {
+		return 80
+	}
+	return max(40, min(l.Width, 110))
+}
+
+// The palette keeps to the sixteen colours that every terminal theme defines.
+var (
+	styleStrong = lipgloss.NewStyle().Bold(true)
+	styleDim    = lipgloss.NewStyle().Faint(true)
+	styleGood   = lipgloss.NewStyle().Foreground(lipgloss.Color("2"))
+	stylePath   = lipgloss.NewStyle().Foreground(lipgloss.Color("6"))
+	styleImpact = map[rulebook.Impact]lipgloss.Style{
+		rulebook.Refused:  lipgloss.NewStyle().Bold(true).Foreground(lipgloss.Color("1")),
+		rulebook.Blocked:  lipgloss.NewStyle().Bold(true).Foreground(lipgloss.Color("1")),
+		rulebook.Rejected: lipgloss.NewStyle().Foreground(lipgloss.Color("3")),
+		rulebook.Reach:    lipgloss.NewStyle().Foreground(lipgloss.Color("3")),
+		rulebook.Craft:    lipgloss.NewStyle().Foreground(lipgloss.Color("4")),
+	}
+)
+
+// paint styles a text when colour is on.
+func (l Look) paint(s lipgloss.Style, text string) string {
+	if !l.Color || text == "" {
+		return text
+	}
+	return s.Render(text)
+}
+
+// printer writes lines and remembers the first error.
+type printer struct {
+	w    io.Writer
+	look Look
+	err  error
+}
+
+func (p *printer) line(format string, args ...any) {
+	if p.err != nil {
+		return
+	}
+	_, p.err = fmt.Fprintln(p.w, strings.TrimRight(fmt.Sprintf(format, args...), " "))
+}
+
+func (p *printer) strong(s string) string { return p.look.paint(styleStrong, s) }
+func (p *printer) dim(s string) string    { return p.look.paint(styleDim, s) }
+func (p *printer) path(s string) string   { return p.look.paint(stylePath, s) }
+
+// block writes a text behind a label, wrapped to the width, with every further
+// line under the first one's text. style may be nil.
+func (p *printer) block(indent int, label string, labelStyle *lipgloss.Style, text string, style *lipgloss.Style) {
+	head := strings.Repeat(" ", indent) + label
+	room := p.look.width() - ansi.StringWidth(head)
+	for i, l := range strings.Split(wrap(Visible(text), room), "\n") {
+		if style != nil {
+			l = p.look.paint(*style, l)
+		}
+		if i > 0 {
+			p.line("%s%s", strings.Repeat(" ", ansi.StringWidth(head)), l)
+			continue
+		}
+		shown := label
+		if labelStyle != nil {
+			trimmed := strings.TrimRight(label, " ")
+			shown = p.look.paint(*labelStyle, trimmed) + strings.Repeat(" ", len(label)-len(trimmed))
+		}
+		p.line("%s%s%s", strings.Repeat(" ", indent), shown, l)
+	}
+}
+
+// wrap breaks a text between words. A word longer than a line, such as a path,
+// is broken after a slash or, failing that, where the line ends.
+func wrap(s string, width int) string {
+	width = max(width, 20)
+	var lines []string
+	line, used := "", 0
+	flush := func() { lines, line, used = append(lines, line), "", 0 }
+	for _, word := range strings.Fields(s) {
+		n := ansi.StringWidth(word)
+		if used > 0 && used+1+n > width {
+			flush()
+		}
+		for n > width {
+			cut := ansi.Truncate(word, width, "")
+			if i := strings.LastIndexByte(cut, '/'); i > 0 && i < len(word)-1 {
+				cut = cut[:i+1]
+			}
+			line, word = cut, word[len(cut):]
+			flush()
+			n = ansi.StringWidth(word)
+		}
+		if used > 0 {
+			line, used = line+" ", used+1
+		}
+		line, used = line+word, used+n
+	}
+	return strings.Join(append(lines, line), "\n")
+}
+
+// where writes a place so that the file can be opened with a click: file, line
+// and column stand unbroken, what lies inside follows.
+func (p *printer) where(indent int, at place.Place) {
+	link, within := at.Link(), at.Within()
+	room := p.look.width() - indent - 6
+	if within != "" && ansi.StringWidth(link)+3+ansi.StringWidth(within) <= room {
+		link, within = link+" › "+within, ""
+	}
+	if link == "" {
+		return
+	}
+	p.line("%s%s%s", strings.Repeat(" ", indent), p.dim("where "), p.path(Visible(link)))
+	if within != "" {
+		p.block(indent+6, "› ", &stylePath, within, &stylePath)
+	}
+}
+
+// Visible makes control characters, and marks that turn the direction of
+// writing, visible: text from packages and dossiers must not steer a terminal.
+func Visible(s string) string {
+	if !strings.ContainsFunc(s, hidden) {
+		return s
+	}
+	var b strings.Builder
+	for _, r := range s {
+		switch {
+		case r == '\n' || r == '\t':
+			b.WriteByte(' ')
+		case hidden(r):
+			fmt.Fprintf(&b, "\\u{%x}", r)
+		default:
+			b.WriteRune(r)
+		}
+	}
+	return b.String()
+}
+
+func hidden(r rune) bool {
+	return unicode.IsControl(r) || unicode.Is(unicode.Bidi_Control, r) || r == unicode.ReplacementChar
+}
+
+// StoreName is how a store is called in texts.
+func StoreName(store string) string {
+	switch store {
+	case "android":
+		return "Android store"
+	case "ios":
+		return "iOS store"
+	}
+	return "both stores"
+}
+
+// count writes a number with its noun, in the right number.
+func count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+func pad(s string, width int) string {
+	if n := width - ansi.StringWidth(s); n > 0 {
+		return s + strings.Repeat(" ", n)
+	}
+	return s
+}

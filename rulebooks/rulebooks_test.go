@@ -1,0 +1,49 @@
+package rulebooks_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/rulebooks"
+)
+
+// TestRules compiles every built-in rule and runs its examples.
+func TestRules(t *testing.T) {
+	seen := map[string]bool{}
+	for _, store := range []string{"android", "ios"} {
+		books, err := rulebooks.For(store)
+		require.NoError(t, err)
+		for _, b := range books {
+			if seen[b.File] {
+				continue
+			}
+			seen[b.File] = true
+			env, err := rulebook.NewEnv(b)
+			require.NoError(t, err)
+			for _, r := range b.Rules {
+				t.Run(r.ID, func(t *testing.T) {
+					assert.False(t, seen[r.ID], "the id stands in two files")
+					seen[r.ID] = true
+					p, problems := env.Compile(r)
+					require.Empty(t, problems)
+					assert.NoError(t, p.TestExamples())
+				})
+			}
+		}
+	}
+	assert.Greater(t, len(seen), 24)
+}
+
+// TestCatalogue loads the reference tables and looks at an entry of each.
+func TestCatalogue(t *testing.T) {
+	c, err := rulebooks.Catalogue()
+	require.NoError(t, err)
+	assert.Equal(t, "background-location", c.Permissions["android.permission.ACCESS_BACKGROUND_LOCATION"].Declaration)
+	assert.NotEmpty(t, c.Purposes)
+	for _, p := range c.Purposes {
+		assert.NotEmpty(t, p.Signs, p.Key)
+	}
+}

@@ -41,6 +41,7 @@ func For(store string) ([]*rulebook.Book, error) {
 			if len(problems) > 0 {
 				return nil, fmt.Errorf("built-in rulebook: %w", problems)
 			}
+			b.BuiltIn = true
 			books = append(books, b)
 		}
 	}

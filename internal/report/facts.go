@@ -47,7 +47,7 @@ func (t *factsTable) row(name, value string) {
 	if value == "" {
 		return
 	}
-	t.block(2, pad(name+" ", keyWidth), &styleDim, value, nil)
+	t.block(2, pad(name+" ", keyWidth), styleDim, value, nil)
 }
 
 func (t *factsTable) list(name string, values []string) {
@@ -256,7 +256,7 @@ func (t *factsTable) ios(a *facts.IOS) {
 		if len(p.Locales) > 0 {
 			text += "  (also " + strings.Join(slices.Sorted(maps.Keys(p.Locales)), ", ") + ")"
 		}
-		t.block(2, "", nil, p.Key, &styleDim)
+		t.block(2, "", nil, p.Key, styleDim)
 		t.block(4, "", nil, text, nil)
 	}
 	enc := "not answered"

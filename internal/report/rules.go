@@ -102,7 +102,7 @@ func Explain(w io.Writer, r *rulebook.Rule, day strictyaml.Day, look Look) error
 	p.line("")
 	row := func(label, text string) {
 		if text != "" {
-			p.block(2, pad(label, 12), &styleDim, text, nil)
+			p.block(2, pad(label, 12), styleDim, text, nil)
 		}
 	}
 	store := StoreName(r.Book.Store)

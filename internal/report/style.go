@@ -8,8 +8,8 @@ import (
 	"strings"
 	"unicode"
 
-	"charm.land/lipgloss/v2"
-	"github.com/charmbracelet/x/ansi"
+	"github.com/fatih/color"
+	"github.com/rivo/uniseg"
 
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
@@ -30,25 +30,33 @@ func (l Look) width() int {
 
 // The palette keeps to the sixteen colours that every terminal theme defines.
 var (
-	styleStrong = lipgloss.NewStyle().Bold(true)
-	styleDim    = lipgloss.NewStyle().Faint(true)
-	styleGood   = lipgloss.NewStyle().Foreground(lipgloss.Color("2"))
-	stylePath   = lipgloss.NewStyle().Foreground(lipgloss.Color("6"))
-	styleImpact = map[rulebook.Impact]lipgloss.Style{
-		rulebook.Refused:  lipgloss.NewStyle().Bold(true).Foreground(lipgloss.Color("1")),
-		rulebook.Blocked:  lipgloss.NewStyle().Bold(true).Foreground(lipgloss.Color("1")),
-		rulebook.Rejected: lipgloss.NewStyle().Foreground(lipgloss.Color("3")),
-		rulebook.Reach:    lipgloss.NewStyle().Foreground(lipgloss.Color("3")),
-		rulebook.Craft:    lipgloss.NewStyle().Foreground(lipgloss.Color("4")),
+	styleStrong = style(color.Bold)
+	styleDim    = style(color.Faint)
+	styleGood   = style(color.FgGreen)
+	stylePath   = style(color.FgCyan)
+	styleImpact = map[rulebook.Impact]*color.Color{
+		rulebook.Refused:  style(color.FgRed, color.Bold),
+		rulebook.Blocked:  style(color.FgRed, color.Bold),
+		rulebook.Rejected: style(color.FgYellow),
+		rulebook.Reach:    style(color.FgYellow),
+		rulebook.Craft:    style(color.FgBlue),
 	}
 )
 
+// style makes a style that paints whatever the environment says: whether to
+// paint at all is Look's to decide.
+func style(attrs ...color.Attribute) *color.Color {
+	c := color.New(attrs...)
+	c.EnableColor()
+	return c
+}
+
 // paint styles a text when colour is on.
-func (l Look) paint(s lipgloss.Style, text string) string {
-	if !l.Color || text == "" {
+func (l Look) paint(c *color.Color, text string) string {
+	if !l.Color || text == "" || c == nil {
 		return text
 	}
-	return s.Render(text)
+	return c.Sprint(text)
 }
 
 // printer writes lines and remembers the first error.
@@ -70,23 +78,18 @@ func (p *printer) dim(s string) string    { return p.look.paint(styleDim, s) }
 func (p *printer) path(s string) string   { return p.look.paint(stylePath, s) }
 
 // block writes a text behind a label, wrapped to the width, with every further
-// line under the first one's text. style may be nil.
-func (p *printer) block(indent int, label string, labelStyle *lipgloss.Style, text string, style *lipgloss.Style) {
+// line under the first one's text. Styles may be nil.
+func (p *printer) block(indent int, label string, labelStyle *color.Color, text string, textStyle *color.Color) {
 	head := strings.Repeat(" ", indent) + label
-	room := p.look.width() - ansi.StringWidth(head)
+	room := p.look.width() - uniseg.StringWidth(head)
 	for i, l := range strings.Split(wrap(Visible(text), room), "\n") {
-		if style != nil {
-			l = p.look.paint(*style, l)
-		}
+		l = p.look.paint(textStyle, l)
 		if i > 0 {
-			p.line("%s%s", strings.Repeat(" ", ansi.StringWidth(head)), l)
+			p.line("%s%s", strings.Repeat(" ", uniseg.StringWidth(head)), l)
 			continue
 		}
-		shown := label
-		if labelStyle != nil {
-			trimmed := strings.TrimRight(label, " ")
-			shown = p.look.paint(*labelStyle, trimmed) + strings.Repeat(" ", len(label)-len(trimmed))
-		}
+		trimmed := strings.TrimRight(label, " ")
+		shown := p.look.paint(labelStyle, trimmed) + label[len(trimmed):]
 		p.line("%s%s%s", strings.Repeat(" ", indent), shown, l)
 	}
 }
@@ -99,18 +102,18 @@ func wrap(s string, width int) string {
 	line, used := "", 0
 	flush := func() { lines, line, used = append(lines, line), "", 0 }
 	for _, word := range strings.Fields(s) {
-		n := ansi.StringWidth(word)
+		n := uniseg.StringWidth(word)
 		if used > 0 && used+1+n > width {
 			flush()
 		}
 		for n > width {
-			cut := ansi.Truncate(word, width, "")
+			cut := truncate(word, width)
 			if i := strings.LastIndexByte(cut, '/'); i > 0 && i < len(word)-1 {
 				cut = cut[:i+1]
 			}
 			line, word = cut, word[len(cut):]
 			flush()
-			n = ansi.StringWidth(word)
+			n = uniseg.StringWidth(word)
 		}
 		if used > 0 {
 			line, used = line+" ", used+1
@@ -120,12 +123,26 @@ func wrap(s string, width int) string {
 	return strings.Join(append(lines, line), "\n")
 }
 
+// truncate is the longest start of a word that fits the width, at least one
+// character.
+func truncate(word string, width int) string {
+	used, g := 0, uniseg.NewGraphemes(word)
+	for g.Next() {
+		if used += g.Width(); used > width {
+			if from, _ := g.Positions(); from > 0 {
+				return word[:from]
+			}
+		}
+	}
+	return word
+}
+
 // where writes a place so that the file can be opened with a click: file, line
 // and column stand unbroken, what lies inside follows.
 func (p *printer) where(indent int, at place.Place) {
 	link, within := at.Link(), at.Within()
 	room := p.look.width() - indent - 6
-	if within != "" && ansi.StringWidth(link)+3+ansi.StringWidth(within) <= room {
+	if within != "" && uniseg.StringWidth(link)+3+uniseg.StringWidth(within) <= room {
 		link, within = link+" › "+within, ""
 	}
 	if link == "" {
@@ -133,7 +150,7 @@ func (p *printer) where(indent int, at place.Place) {
 	}
 	p.line("%s%s%s", strings.Repeat(" ", indent), p.dim("where "), p.path(Visible(link)))
 	if within != "" {
-		p.block(indent+6, "› ", &stylePath, within, &stylePath)
+		p.block(indent+6, "› ", stylePath, within, stylePath)
 	}
 }
 
@@ -181,7 +198,7 @@ func count(n int, one, many string) string {
 }
 
 func pad(s string, width int) string {
-	if n := width - ansi.StringWidth(s); n > 0 {
+	if n := width - uniseg.StringWidth(s); n > 0 {
 		return s + strings.Repeat(" ", n)
 	}
 	return s

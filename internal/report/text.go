@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/charmbracelet/x/ansi"
+	"github.com/rivo/uniseg"
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/rulebook"
@@ -35,7 +35,7 @@ func Text(w io.Writer, r *check.Result, look Look, exit int) error {
 func (p *printer) verdict(r *check.Result) {
 	title := Visible(strings.TrimSpace(r.App + " " + r.Version))
 	date := "judged as of " + r.Day.Format("2 January 2006")
-	gap := p.look.width() - ansi.StringWidth(title) - len(date)
+	gap := p.look.width() - uniseg.StringWidth(title) - len(date)
 	if gap < 2 {
 		p.line("%s", p.strong(title))
 		p.line("%s", p.dim(date))
@@ -45,12 +45,13 @@ func (p *printer) verdict(r *check.Result) {
 	p.line("")
 	widest := 0
 	for _, s := range r.Stores {
-		widest = max(widest, ansi.StringWidth(packageName(s)))
+		widest = max(widest, uniseg.StringWidth(packageName(s)))
 	}
 	for _, s := range r.Stores {
 		name, file := pad(StoreName(s.Store), 15), packageName(s)
 		verdict := p.counts(s)
-		if widest+19+ansi.StringWidth(ansi.Strip(verdict)) > p.look.width() {
+		plain := (&printer{look: Look{Width: p.look.Width}}).counts(s)
+		if widest+19+uniseg.StringWidth(plain) > p.look.width() {
 			p.line("  %s%s", p.strong(name), p.path(file))
 			p.line("  %s%s", strings.Repeat(" ", 15), verdict)
 			continue
@@ -106,10 +107,10 @@ func (p *printer) findings(r *check.Result) {
 		if f.Rule.Basis.Confidence == "low" {
 			say += " (this rule is not certain)"
 		}
-		p.block(2, pad(string(f.Impact), labelWidth), &style, say, nil)
+		p.block(2, pad(string(f.Impact), labelWidth), style, say, nil)
 		for _, l := range []struct{ label, text string }{{"seen", f.Seen}, {"mend", f.Mend}} {
 			if l.text != "" {
-				p.block(2+labelWidth, pad(l.label, 6), &styleDim, l.text, nil)
+				p.block(2+labelWidth, pad(l.label, 6), styleDim, l.text, nil)
 			}
 		}
 		p.where(2+labelWidth, f.At)
@@ -117,7 +118,7 @@ func (p *printer) findings(r *check.Result) {
 		if several && len(f.Stores) > 1 {
 			rule += "  (both stores)"
 		}
-		p.block(2+labelWidth, pad("rule", 6), &styleDim, rule, nil)
+		p.block(2+labelWidth, pad("rule", 6), styleDim, rule, nil)
 	}
 }
 
@@ -146,7 +147,7 @@ func (p *printer) gaps(r *check.Result) {
 		if more := len(ids) - maxListed; more > 0 {
 			list += fmt.Sprintf(" and %d more (--format json lists all)", more)
 		}
-		p.block(4, "", nil, list, &styleDim)
+		p.block(4, "", nil, list, styleDim)
 	}
 }
 
@@ -190,9 +191,9 @@ func (p *printer) questions(r *check.Result) {
 			ask += " (it was confirmed for " + q.Stale + ")"
 		}
 		p.block(2, "", nil, ask, nil)
-		p.block(4, pad("mend", 6), &styleDim, q.Mend, nil)
+		p.block(4, pad("mend", 6), styleDim, q.Mend, nil)
 		p.where(4, q.At)
-		p.block(4, pad("rule", 6), &styleDim, q.Rule.ID, nil)
+		p.block(4, pad("rule", 6), styleDim, q.Rule.ID, nil)
 	}
 }
 
@@ -205,7 +206,7 @@ func (p *printer) waivers(r *check.Result) {
 	for _, f := range r.Findings {
 		if w := f.Waiver; w != nil {
 			p.block(2, "", nil, fmt.Sprintf("%s, until %s: %s (%s)", f.Rule.ID, w.Until, w.Because, w.By), nil)
-			p.block(4, "", nil, f.Say, &styleDim)
+			p.block(4, "", nil, f.Say, styleDim)
 		}
 	}
 	for _, w := range r.Expired {
@@ -234,7 +235,7 @@ func (p *printer) sum(r *check.Result, exit int) {
 		parts = append(parts, fmt.Sprintf("%d waived", r.Waived))
 	}
 	left, right := strings.Join(parts, " · "), fmt.Sprintf("exit %d", exit)
-	gap := max(2, p.look.width()-ansi.StringWidth(left)-len(right))
+	gap := max(2, p.look.width()-uniseg.StringWidth(left)-len(right))
 	p.line("")
 	p.line("%s%s%s", left, strings.Repeat(" ", gap), p.dim(right))
 }

@@ -67,7 +67,9 @@ func fill(file string, t *tree.Tree, folder bool) (*facts.Package, error) {
 		p.Android, err = android.Read(file, t, true)
 	case android.IsAPK(t):
 		p.Kind = "apk"
-		p.Android, err = android.Read(file, t, false)
+		if p.Android, err = android.Read(file, t, false); err == nil && p.Android.Split != "" {
+			p.Kind = "apk-split"
+		}
 	case isApp:
 		p.Kind = layout
 		if layout == "app" && !folder {

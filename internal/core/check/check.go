@@ -115,7 +115,11 @@ func NewJudge(store string, books []*rulebook.Book, opt Options) (*Judge, error)
 	problems := make([]place.Problems, len(jobs))
 	for i, jb := range jobs {
 		g.Go(func() error {
-			j.programs[i], problems[i] = envs[jb.book].Compile(jb.rule)
+			if jb.book.BuiltIn {
+				j.programs[i], problems[i] = envs[jb.book].Prepare(jb.rule)
+			} else {
+				j.programs[i], problems[i] = envs[jb.book].Compile(jb.rule)
+			}
 			return nil
 		})
 	}

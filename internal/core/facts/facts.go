@@ -11,7 +11,7 @@ import "regola.example/regola/internal/core/place"
 type Package struct {
 	place.Mark `json:"-"`
 	File       string   `json:"file"`              // the path as given
-	Kind       string   `json:"kind"`              // aab, apk, ipa, app or app-zip
+	Kind       string   `json:"kind"`              // aab, apk, apk-split, ipa, app, app-zip or archive
 	Size       int64    `json:"size"`              // bytes of the file; of all files for a folder
 	Entries    int64    `json:"entries"`           // number of files inside
 	Android    *Android `json:"android,omitempty"` // set for aab and apk

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"reflect"
 	"strings"
+	"sync"
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/types"
@@ -47,31 +48,34 @@ func NewEnv(b *Book) (*Env, error) {
 	return &Env{book: b, base: env}, nil
 }
 
-// Program is a rule that is ready to run.
+// Program is a rule that is ready to run. What only a finding needs, its place
+// and its texts, is compiled when the first one is written.
 type Program struct {
-	Rule    *Rule
-	when    cel.Program
-	each    cel.Program
-	expect  cel.Program
-	at      *target
-	ask     *text
-	say     *text
-	seen    *text
-	mend    *text
-	eachSrc string
+	Rule   *Rule
+	when   cel.Program
+	each   cel.Program
+	expect cel.Program
+	at     *target
+	ask    *text
+	say    *text
+	seen   *text
+	mend   *text
 }
 
-// target is a compiled at: the struct that holds a field, and the field. A
-// target without a field is the struct itself.
+// target is an at: the struct that holds a field, and the field. A target
+// without a field is the struct itself.
 type target struct {
+	src    Expr
 	parent cel.Program
 	field  string
-	src    string
+	load   func() place.Problems
 }
 
-// text is a compiled template.
+// text is a template.
 type text struct {
+	src   Template
 	parts []part
+	load  func() place.Problems
 }
 
 type part struct {
@@ -79,11 +83,11 @@ type part struct {
 	expr    cel.Program
 }
 
-// Compile types a rule's expressions. The problems name the file, line and
-// column of each mistake.
-func (e *Env) Compile(r *Rule) (*Program, place.Problems) {
+// Prepare types what decides whether a rule holds. The problems name the file,
+// line and column of each mistake.
+func (e *Env) Prepare(r *Rule) (*Program, place.Problems) {
 	c := &compiler{env: e.base, rule: r}
-	p := &Program{Rule: r, eachSrc: r.Each.Src}
+	p := &Program{Rule: r}
 	p.when = c.typed(r.When, types.BoolType, "when")
 	if r.Each.Src != "" {
 		ast := c.ast(r.Each)
@@ -103,9 +107,37 @@ func (e *Env) Compile(r *Rule) (*Program, place.Problems) {
 		}
 	}
 	p.expect = c.typed(r.Expect, types.BoolType, "expect")
-	p.at = c.target(r.At)
-	p.ask, p.say, p.seen, p.mend = c.text(r.Ask), c.text(r.Say), c.text(r.Seen), c.text(r.Mend)
+	env := c.env
+	if r.At.Src != "" {
+		t := &target{src: r.At}
+		t.load = sync.OnceValue(func() place.Problems { return t.compile(&compiler{env: env, rule: r}) })
+		p.at = t
+	}
+	for _, x := range []struct {
+		from Template
+		into **text
+	}{{r.Ask, &p.ask}, {r.Say, &p.say}, {r.Seen, &p.seen}, {r.Mend, &p.mend}} {
+		if x.from.Src != "" {
+			t := &text{src: x.from}
+			t.load = sync.OnceValue(func() place.Problems { return t.compile(&compiler{env: env, rule: r}) })
+			*x.into = t
+		}
+	}
 	return p, c.problems
+}
+
+// Compile types all of a rule's expressions, also those in its texts.
+func (e *Env) Compile(r *Rule) (*Program, place.Problems) {
+	p, problems := e.Prepare(r)
+	if p.at != nil {
+		problems = append(problems, p.at.load()...)
+	}
+	for _, t := range []*text{p.ask, p.say, p.seen, p.mend} {
+		if t != nil {
+			problems = append(problems, t.load()...)
+		}
+	}
+	return p, problems
 }
 
 type compiler struct {
@@ -162,20 +194,19 @@ func (c *compiler) typed(e Expr, want *types.Type, what string) cel.Program {
 	return c.program(e, ast)
 }
 
-// target splits a.b.c into the struct a.b and its field c.
-func (c *compiler) target(e Expr) *target {
-	if c.ast(e) == nil {
-		return nil
+// compile splits a.b.c into the struct a.b and its field c.
+func (t *target) compile(c *compiler) place.Problems {
+	if c.ast(t.src) == nil {
+		return c.problems
 	}
-	parent, field := e, ""
-	if i := strings.LastIndexByte(e.Src, '.'); i >= 0 && isIdent(e.Src[i+1:]) {
-		parent.Src, field = e.Src[:i], e.Src[i+1:]
+	parent := t.src
+	if i := strings.LastIndexByte(t.src.Src, '.'); i >= 0 && isIdent(t.src.Src[i+1:]) {
+		parent.Src, t.field = t.src.Src[:i], t.src.Src[i+1:]
 	}
-	ast := c.ast(parent)
-	if ast == nil {
-		return nil
+	if ast := c.ast(parent); ast != nil {
+		t.parent = c.program(parent, ast)
 	}
-	return &target{parent: c.program(parent, ast), field: field, src: e.Src}
+	return c.problems
 }
 
 func isIdent(s string) bool {
@@ -187,32 +218,27 @@ func isIdent(s string) bool {
 	return s != ""
 }
 
-// text compiles the expressions in a template's braces.
-func (c *compiler) text(t Template) *text {
-	if t.Src == "" {
-		return nil
-	}
-	out := &text{}
-	rest, offset := t.Src, 0
+// compile compiles the expressions in a template's braces.
+func (t *text) compile(c *compiler) place.Problems {
+	rest, offset := t.src.Src, 0
 	for {
 		open := strings.IndexByte(rest, '{')
 		if open < 0 {
-			out.parts = append(out.parts, part{literal: rest})
-			return out
+			t.parts = append(t.parts, part{literal: rest})
+			return c.problems
 		}
+		at := t.src.At
+		at.Column += offset + open
 		end := closing(rest[open:])
 		if end < 0 {
-			at := t.At
-			at.Column += offset + open
 			c.fail(Expr{At: at}, "a brace is not closed in this text")
-			return out
+			return c.problems
 		}
-		at := t.At
-		at.Column += offset + open + 1
+		at.Column++
 		e := Expr{Src: rest[open+1 : open+end], At: at}
-		out.parts = append(out.parts, part{literal: rest[:open]})
+		t.parts = append(t.parts, part{literal: rest[:open]})
 		if ast := c.ast(e); ast != nil {
-			out.parts = append(out.parts, part{expr: c.program(e, ast)})
+			t.parts = append(t.parts, part{expr: c.program(e, ast)})
 		}
 		offset += open + end + 1
 		rest = rest[open+end+1:]

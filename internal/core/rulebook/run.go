@@ -229,17 +229,20 @@ func (p *Program) place(act *activation) (string, place.Place) {
 		}
 		return "", place.Place{}
 	}
+	if problems := p.at.load(); len(problems) > 0 {
+		return p.at.src.Src, place.Place{}
+	}
 	v, gaps, err := p.eval(p.at.parent, act)
 	if err != nil || gaps != nil {
-		return p.at.src, place.Place{}
+		return p.at.src.Src, place.Place{}
 	}
 	o, ok := v.(*object)
 	if !ok {
-		return p.at.src, place.Place{}
+		return p.at.src.Src, place.Place{}
 	}
 	mark := place.Of(o.ptr)
 	if mark == nil {
-		return p.at.src, place.Place{}
+		return p.at.src.Src, place.Place{}
 	}
 	if p.at.field == "" {
 		return mark.Path(), mark.Self()
@@ -274,6 +277,9 @@ func innerMark(ptr any, field string) *place.Mark {
 func (p *Program) write(t *text, act *activation) (string, error) {
 	if t == nil {
 		return "", nil
+	}
+	if problems := t.load(); len(problems) > 0 {
+		return "", problems
 	}
 	var b strings.Builder
 	for _, pt := range t.parts {

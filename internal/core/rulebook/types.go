@@ -62,6 +62,7 @@ type Book struct {
 	Limits     map[string][]*Value `json:"limits"`
 	Rules      []*Rule             `json:"rules"`
 	File       string              `json:"-"`
+	BuiltIn    bool                `json:"-"` // its texts were compiled by the test suite and need not be again
 	types      *limitTypes
 }
 

@@ -55,6 +55,9 @@ const (
 
 const manifestName = "AndroidManifest.xml"
 
+// aloneSplit is why a split APK leaves facts open that only its base tells.
+const aloneSplit = "a split is no app of its own; its base tells this"
+
 // maxManifest bounds the manifest: real ones stay far below.
 const maxManifest = 16 << 20
 
@@ -94,10 +97,15 @@ func Read(file string, t *tree.Tree, bundle bool) (*facts.Android, error) {
 	r.identity(manifest, at)
 	r.levels(manifest, at)
 	r.reach(manifest, at, "")
-	if app := manifest.Child("application"); app != nil {
+	app := manifest.Child("application")
+	if app != nil {
 		r.application(app, at)
-	} else {
-		for _, f := range []string{"label", "icon"} {
+	}
+	for _, f := range []string{"label", "icon", "version_name"} {
+		switch {
+		case r.out.Split != "":
+			r.out.SetUnread(f, aloneSplit)
+		case app == nil && f != "version_name":
 			r.out.SetUnread(f, "the manifest has no application element")
 		}
 	}
@@ -307,8 +315,8 @@ func (r *reader) levels(m *resource.Element, at place.Place) {
 		r.out.Put("min_level", key(at, "manifest", "", m.Offset))
 		r.out.Put("target_level", key(at, "manifest", "", m.Offset))
 		if r.out.Split != "" {
-			r.out.SetUnread("min_level", "a split has no levels of its own; check it together with its base")
-			r.out.SetUnread("target_level", "a split has no levels of its own; check it together with its base")
+			r.out.SetUnread("min_level", aloneSplit)
+			r.out.SetUnread("target_level", aloneSplit)
 			return
 		}
 		one := int64(1) // no uses-sdk means level 1 for both

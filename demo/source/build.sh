@@ -1,0 +1,196 @@
+#!/usr/bin/env bash
+# Builds the demo's packages, faulty and sound, with compilers and packers from
+# Debian. Run it as "demo/source/build.sh"; the results go to demo/faulty/build
+# and demo/sound/build. On a fresh machine it first needs
+#
+#   apt-get install aapt android-framework-res openjdk-17-jdk-headless \
+#     libsmali-java clang-19 lld-19 protobuf-compiler libplist-utils openssl \
+#     imagemagick zip
+#
+# Keys are made anew each time, so the files differ from build to build.
+set -euo pipefail
+here=$(cd "$(dirname "$0")" && pwd)
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+draw=$(command -v convert-im6.q16 || command -v magick || command -v convert)
+classpath=/usr/share/java/smali.jar:/usr/share/java/smali-util.jar:/usr/share/java/dexlib2.jar:/usr/share/java/jcommander.jar:/usr/share/java/guava.jar:/usr/share/java/antlr3-runtime.jar:/usr/share/java/stringtemplate4.jar
+
+# icon SIZE FILE: a kiln's arch, without transparency.
+icon() {
+  "$draw" -size 108x108 xc:'#B5532A' -fill '#FFF4E6' \
+    -draw "path 'M34,76 L34,54 A20,20 0 0 1 74,54 L74,76 L62,76 L62,58 A8,8 0 0 0 46,58 L46,76 Z'" \
+    -filter box -resize "$1x$1!" -alpha off -strip -define png:color-type=2 -define png:exclude-chunks=date,time "$2"
+}
+
+keytool -genkeypair -keystore "$work/keys.p12" -storetype PKCS12 -storepass terracotta -alias kiln \
+  -keyalg RSA -keysize 2048 -validity 12000 -dname "CN=Terrafuoco Release, O=Terrafuoco Example, L=Faenza, C=IT" 2>/dev/null
+
+# bundle KIND TARGET: an app bundle.
+bundle() {
+  local kind=$1 target=$2 dir=$work/android-$1 permissions='' components=''
+  mkdir -p "$dir/flat" "$dir/base/manifest" "$dir/base/dex"
+  cp -r "$here/android/res" "$dir/res"
+  for d in mdpi:48 hdpi:72 xhdpi:96 xxhdpi:144 xxxhdpi:192; do
+    mkdir -p "$dir/res/mipmap-${d%:*}"
+    icon "${d#*:}" "$dir/res/mipmap-${d%:*}/ic_kiln.png"
+  done
+  if [ "$kind" = faulty ]; then
+    icon 96 "$dir/res/mipmap-hdpi/ic_kiln.png"
+    permissions='<uses-permission android:name="android.permission.ACCESS_FINE_LOCATION"/><uses-permission android:name="android.permission.ACCESS_BACKGROUND_LOCATION"/><uses-permission android:name="com.google.android.gms.permission.AD_ID"/>'
+    components='<provider android:name="org.example.lanterna.ads.StartProvider" android:authorities="org.example.terrafuoco.lanterna" android:exported="false"/>'
+  fi
+  sed -e "s|@TARGET@|$target|" -e "s|<!--@PERMISSIONS@-->|$permissions|" -e "s|<!--@COMPONENTS@-->|$components|" \
+    "$here/android/AndroidManifest.xml" | sed '/^<!--/d' > "$dir/AndroidManifest.xml"
+  aapt2 compile --dir "$dir/res" -o "$dir/flat.zip"
+  aapt2 link --proto-format -I /usr/share/android-framework-res/framework-res.apk --manifest "$dir/AndroidManifest.xml" \
+    --compile-sdk-version-code "$target" --compile-sdk-version-name "$target" -o "$dir/proto.zip" "$dir/flat.zip"
+  (cd "$dir/base" && unzip -qo ../proto.zip && mv AndroidManifest.xml manifest/)
+  java -cp "$classpath" org.jf.smali.Main assemble -a 26 -o "$dir/base/dex/classes.dex" "$here/android/FiringLog.smali"
+  local abi triple
+  for abi in arm64-v8a:aarch64-linux-android26 armeabi-v7a:armv7a-linux-androideabi26 x86:i686-linux-android26; do
+    triple=${abi#*:} abi=${abi%:*}
+    [ "$abi" = x86 ] && [ "$kind" = sound ] && continue
+    mkdir -p "$dir/base/lib/$abi"
+    clang-19 --target="$triple" -Os -shared -fPIC -nostdlib -fuse-ld=lld-19 -Wl,-z,max-page-size=16384 -Wl,--build-id -Wl,-s \
+      -o "$dir/base/lib/$abi/libkilnmath.so" "$here/android/kilnmath.c"
+  done
+  protoc --proto_path="$here/android" --encode=BundleConfig bundle.proto < "$here/android/bundle.txt" > "$dir/BundleConfig.pb"
+  mkdir -p "$here/../$kind/build"
+  rm -f "$here/../$kind/build/terrafuoco.aab"
+  (cd "$dir" && zip -qXDr9 "$here/../$kind/build/terrafuoco.aab" BundleConfig.pb base)
+  jarsigner -keystore "$work/keys.p12" -storepass terracotta -sigalg SHA256withRSA -digestalg SHA-256 \
+    "$here/../$kind/build/terrafuoco.aab" kiln > /dev/null
+}
+
+# plist FILE SDK KEY=VALUE…: writes the keys that build tools add to every property list.
+plist_head() { printf '<?xml version="1.0" encoding="UTF-8"?>\n<plist version="1.0"><dict>\n'; }
+plist_tools() {
+  cat <<END
+<key>DTPlatformName</key><string>iphoneos</string>
+<key>DTSDKName</key><string>iphoneos$1</string>
+<key>DTPlatformVersion</key><string>$1</string>
+<key>CFBundleSupportedPlatforms</key><array><string>iPhoneOS</string></array>
+<key>CFBundleInfoDictionaryVersion</key><string>6.0</string>
+<key>MinimumOSVersion</key><string>15.0</string>
+<key>CFBundleDevelopmentRegion</key><string>en</string>
+<key>UIDeviceFamily</key><array><integer>1</integer></array>
+END
+}
+
+# seal FOLDER: the resource seal, a digest for every file but the executable's.
+seal() {
+  mkdir -p "$1/_CodeSignature"
+  { plist_head; echo '<key>files2</key><dict>'
+    (cd "$1" && find . -type f ! -path './_CodeSignature/*' ! -name "$2" | sort | sed 's|^\./||') | while read -r f; do
+      printf '<key>%s</key><dict><key>hash2</key><data>%s</data></dict>\n' "$f" "$(openssl dgst -sha256 -binary "$1/$f" | base64 -w0)"
+    done
+    echo '</dict></dict></plist>'; } > "$1/_CodeSignature/CodeResources"
+}
+
+openssl req -x509 -newkey rsa:2048 -nodes -keyout "$work/ios.key" -out "$work/ios.crt" -days 3650 \
+  -subj "/CN=Terrafuoco Distribution/O=Terrafuoco Example/OU=K1LN7EAM42" 2>/dev/null
+
+# profile FOLDER ID: a provisioning profile for the store.
+profile() {
+  { plist_head
+    cat <<END
+<key>AppIDName</key><string>Terrafuoco</string>
+<key>ApplicationIdentifierPrefix</key><array><string>K1LN7EAM42</string></array>
+<key>TeamIdentifier</key><array><string>K1LN7EAM42</string></array>
+<key>TeamName</key><string>Terrafuoco Example</string>
+<key>Platform</key><array><string>iOS</string></array>
+<key>Name</key><string>Terrafuoco store</string>
+<key>UUID</key><string>6b1f0a52-6c1a-4a57-9f0e-7e44aa5d1c01</string>
+<key>Version</key><integer>1</integer>
+<key>CreationDate</key><date>2026-10-01T08:00:00Z</date>
+<key>ExpirationDate</key><date>2036-10-01T08:00:00Z</date>
+<key>TimeToLive</key><integer>3652</integer>
+<key>DeveloperCertificates</key><array><data>$(openssl x509 -in "$work/ios.crt" -outform DER | base64 -w0)</data></array>
+<key>Entitlements</key><dict>
+<key>application-identifier</key><string>K1LN7EAM42.$2</string>
+<key>com.apple.developer.team-identifier</key><string>K1LN7EAM42</string>
+<key>get-task-allow</key><false/>
+<key>beta-reports-active</key><true/>
+</dict>
+</dict></plist>
+END
+  } > "$work/profile.plist"
+  openssl cms -sign -binary -nodetach -in "$work/profile.plist" -signer "$work/ios.crt" -inkey "$work/ios.key" \
+    -outform DER -out "$1/embedded.mobileprovision"
+}
+
+# link OUTPUT SDK ARGUMENTS…: a device executable for arm64.
+link() {
+  local out=$1 sdk=$2; shift 2
+  clang-19 --target=arm64-apple-ios15.0 -Os -nostdlib -fuse-ld="$(command -v ld64.lld-19)" -L"$here/ios" \
+    -Wl,-platform_version,ios,15.0,"$sdk" -Wl,-adhoc_codesign -o "$out" "$@" "$here/ios/libSystem.tbd" 2>/dev/null
+}
+
+# ipa KIND SDK ID: an application archive.
+ipa() {
+  local kind=$1 sdk=$2 id=$3 dir=$work/ios-$1 app widget lang
+  app=$dir/Payload/Terrafuoco.app widget=$app/PlugIns/FiringWidget.appex
+  mkdir -p "$widget"
+  link "$app/Terrafuoco" "$sdk" "$here/ios/main.m" "$here/ios/Foundation.tbd" "$here/ios/UIKit.tbd" \
+    "$here/ios/AVFoundation.tbd" "$here/ios/CoreBluetooth.tbd" "$here/ios/libobjc.tbd"
+  link "$widget/FiringWidget" "$sdk" "$here/ios/widget.c" "$here/ios/Foundation.tbd"
+  icon 120 "$app/AppIcon60x60@2x.png"
+  icon 180 "$app/AppIcon60x60@3x.png"
+  local camera='Photographs a pot before and after its firing, for the log.' widget_version=1.4.0
+  local probe='<key>NSBluetoothAlwaysUsageDescription</key><string>Reads the temperature probe in the kiln during a firing.</string>'
+  if [ "$kind" = faulty ]; then camera='Camera access needed' widget_version=1.3.2 probe=''; fi
+  { plist_head; plist_tools "$sdk"
+    cat <<END
+<key>CFBundleIdentifier</key><string>$id</string>
+<key>CFBundleName</key><string>Terrafuoco</string>
+<key>CFBundleDisplayName</key><string>Terrafuoco</string>
+<key>CFBundleExecutable</key><string>Terrafuoco</string>
+<key>CFBundlePackageType</key><string>APPL</string>
+<key>CFBundleShortVersionString</key><string>1.4.0</string>
+<key>CFBundleVersion</key><string>1400</string>
+<key>LSRequiresIPhoneOS</key><true/>
+<key>ITSAppUsesNonExemptEncryption</key><false/>
+<key>UILaunchScreen</key><dict/>
+<key>UISupportedInterfaceOrientations</key><array><string>UIInterfaceOrientationPortrait</string></array>
+<key>NSCameraUsageDescription</key><string>$camera</string>
+$probe
+<key>CFBundleIcons</key><dict><key>CFBundlePrimaryIcon</key><dict>
+<key>CFBundleIconName</key><string>AppIcon</string>
+<key>CFBundleIconFiles</key><array><string>AppIcon60x60</string></array>
+</dict></dict>
+</dict></plist>
+END
+  } | plistutil -i - -f bin -o "$app/Info.plist"
+  { plist_head; plist_tools "$sdk"
+    cat <<END
+<key>CFBundleIdentifier</key><string>$id.widget</string>
+<key>CFBundleName</key><string>FiringWidget</string>
+<key>CFBundleDisplayName</key><string>Firing</string>
+<key>CFBundleExecutable</key><string>FiringWidget</string>
+<key>CFBundlePackageType</key><string>XPC!</string>
+<key>CFBundleShortVersionString</key><string>$widget_version</string>
+<key>CFBundleVersion</key><string>1400</string>
+<key>NSExtension</key><dict><key>NSExtensionPointIdentifier</key><string>com.apple.widgetkit-extension</string></dict>
+</dict></plist>
+END
+  } | plistutil -i - -f bin -o "$widget/Info.plist"
+  for lang in en it de; do mkdir -p "$app/$lang.lproj"; done
+  if [ "$kind" = sound ]; then
+    printf '"NSCameraUsageDescription" = "Fotografa un pezzo prima e dopo la cottura, per il registro.";\n' > "$app/it.lproj/InfoPlist.strings"
+    printf '"NSCameraUsageDescription" = "Fotografiert ein Stück vor und nach dem Brand, für das Brennbuch.";\n' > "$app/de.lproj/InfoPlist.strings"
+  else
+    printf '"CFBundleDisplayName" = "Terrafuoco";\n' | tee "$app/it.lproj/InfoPlist.strings" > "$app/de.lproj/InfoPlist.strings"
+  fi
+  printf '"CFBundleDisplayName" = "Terrafuoco";\n' > "$app/en.lproj/InfoPlist.strings"
+  profile "$widget" "$id.widget"; seal "$widget" FiringWidget
+  profile "$app" "$id"; seal "$app" Terrafuoco
+  mkdir -p "$here/../$kind/build"
+  rm -f "$here/../$kind/build/Terrafuoco.ipa"
+  (cd "$dir" && zip -qXDr9 "$here/../$kind/build/Terrafuoco.ipa" Payload)
+}
+
+bundle faulty 35
+bundle sound 36
+ipa faulty 18.2 org.example.TerraFuoco
+ipa sound 26.1 org.example.terrafuoco
+ls -l "$here/../faulty/build" "$here/../sound/build"

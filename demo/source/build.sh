@@ -3,7 +3,7 @@
 # Debian. Run it as "demo/source/build.sh"; the results go to demo/faulty/build
 # and demo/sound/build. On a fresh machine it first needs
 #
-#   apt-get install aapt android-framework-res openjdk-17-jdk-headless \
+#   apt-get install aapt zipalign apksigner android-framework-res openjdk-17-jdk-headless \
 #     libsmali-java clang-19 lld-19 protobuf-compiler libplist-utils openssl \
 #     imagemagick zip
 #
@@ -189,8 +189,28 @@ END
   (cd "$dir" && zip -qXDr9 "$here/../$kind/build/Terrafuoco.ipa" Payload)
 }
 
+# apks: what the readers' tests need beside the demo: a signed APK and its
+# splits by language and density, with the binary forms of manifest and table.
+apks() {
+  local dir=$work/android-sound out=$here/../../internal/core/artifact/testdata/android
+  mkdir -p "$out"
+  aapt2 link -I /usr/share/android-framework-res/framework-res.apk --manifest "$dir/AndroidManifest.xml" \
+    --compile-sdk-version-code 36 --compile-sdk-version-name 36 -o "$dir/plain.apk" "$dir/flat.zip"
+  (cd "$dir/base" && zip -qXDr9 ../plain.apk lib -n .so && cd dex && zip -qXD9 ../../plain.apk classes.dex)
+  aapt2 optimize --enable-resource-path-shortening --enable-resource-obfuscation --enable-sparse-encoding -o "$dir/short.apk" "$dir/plain.apk"
+  aapt2 link -I /usr/share/android-framework-res/framework-res.apk --manifest "$dir/AndroidManifest.xml" \
+    --split "$dir/split.it.apk:it" -o "$dir/base.apk" "$dir/flat.zip"
+  local f
+  for f in plain short base split.it; do
+    zipalign -f -p 4 "$dir/$f.apk" "$dir/$f.aligned.apk"
+    apksigner sign --ks "$work/keys.p12" --ks-pass pass:terracotta --min-sdk-version 21 \
+      --v4-signing-enabled false --out "$out/$f.apk" "$dir/$f.aligned.apk"
+  done
+}
+
 bundle faulty 35
 bundle sound 36
+apks
 ipa faulty 18.2 org.example.TerraFuoco
 ipa sound 26.1 org.example.terrafuoco
 ls -l "$here/../faulty/build" "$here/../sound/build"

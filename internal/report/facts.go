@@ -82,7 +82,7 @@ func (t *factsTable) android(a *facts.Android) {
 			}
 		}
 	}
-	if a.Icon != nil {
+	if a.Icon != nil && a.Unread("icon") == "" {
 		t.row("icon", iconText(a.Icon))
 	}
 	t.head("levels")

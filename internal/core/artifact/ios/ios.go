@@ -72,7 +72,7 @@ func Read(file string, t *tree.Tree, root string) (*facts.IOS, error) {
 			Mend: "build the package again; if it was edited or transferred since, take the original"}
 	}
 	if info.Kind != plist.Dict {
-		return nil, &place.Problem{At: at, What: fmt.Sprintf("the app's property list is a %s, not a dictionary", info.Kind),
+		return nil, &place.Problem{At: at, What: fmt.Sprintf("the app's property list is %s, not a dictionary", info.Kind.Noun()),
 			Mend: "build the package again"}
 	}
 	r.out.SetSelf(at)
@@ -114,7 +114,7 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 		*into = v.Text()
 		r.put(field, at, v, key)
 		if v != nil && v.Kind != plist.String {
-			o.SetUnread(field, fmt.Sprintf("%s is a %s, not a string", key, v.Kind))
+			o.SetUnread(field, fmt.Sprintf("%s is %s, not a string", key, v.Kind.Noun()))
 		}
 	}
 	text("id", "CFBundleIdentifier", &o.ID)
@@ -144,7 +144,7 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 		case v.Kind == plist.Boolean:
 			o.Encryption = &v.Bool
 		default:
-			o.SetUnread("encryption", fmt.Sprintf("ITSAppUsesNonExemptEncryption is a %s, not a boolean", v.Kind))
+			o.SetUnread("encryption", fmt.Sprintf("ITSAppUsesNonExemptEncryption is %s, not a boolean", v.Kind.Noun()))
 		}
 	} else {
 		o.SetUnread("encryption", "the property list has no ITSAppUsesNonExemptEncryption")
@@ -187,7 +187,7 @@ func (r *reader) purposes(info *plist.Value, at place.Place) {
 		here.Key, here.Offset = k, v.Offset
 		p.SetSelf(here)
 		if v.Kind != plist.String {
-			p.SetUnread("text", fmt.Sprintf("%s is a %s, not a string", k, v.Kind))
+			p.SetUnread("text", fmt.Sprintf("%s is %s, not a string", k, v.Kind.Noun()))
 		}
 		byKey[k] = p
 		r.out.Purposes = append(r.out.Purposes, p)

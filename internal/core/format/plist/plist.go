@@ -37,6 +37,14 @@ var kindNames = [...]string{"invalid", "dictionary", "array", "string", "integer
 // String is the type's name as the document type definition uses it.
 func (k Kind) String() string { return kindNames[k] }
 
+// Noun is the type's name with its article.
+func (k Kind) Noun() string {
+	if k == Array || k == Integer || k == Invalid {
+		return "an " + k.String()
+	}
+	return "a " + k.String()
+}
+
 // Value is one value with its place in the file.
 type Value struct {
 	Kind   Kind

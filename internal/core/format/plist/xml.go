@@ -45,7 +45,8 @@ func (r *xmlReader) token() (xml.Token, error) {
 	if err == nil {
 		return tok, nil
 	}
-	if errors.Is(err, io.EOF) {
+	var syntax *xml.SyntaxError
+	if errors.Is(err, io.EOF) || errors.As(err, &syntax) && syntax.Msg == "unexpected EOF" {
 		return nil, errorf(r.dec.InputOffset(), "the property list is cut off")
 	}
 	return nil, errorf(r.dec.InputOffset(), "not valid XML: %v", err)
@@ -124,7 +125,7 @@ func (r *xmlReader) value(start xml.StartElement, depth int) (*Value, error) {
 		return nil, errorf(at, "unknown element %q", start.Name.Local)
 	}
 	if err != nil {
-		return nil, errorf(at, "%q is not a %s", trimmed, v.Kind)
+		return nil, errorf(at, "%q is not %s", trimmed, v.Kind.Noun())
 	}
 	return v, nil
 }

@@ -1,0 +1,238 @@
+package artifact_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"io"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"regola.example/regola/internal/core/artifact"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/place"
+)
+
+const demo = "../../../demo/"
+
+func open(t *testing.T, file string) *facts.Package {
+	t.Helper()
+	p, err := artifact.Open(file)
+	require.NoError(t, err)
+	return p
+}
+
+// TestAndroidEncodings reads the same app from both encodings of the manifest
+// and the table, and from a table whose names were taken away.
+func TestAndroidEncodings(t *testing.T) {
+	for file, kind := range map[string]string{
+		demo + "sound/build/terrafuoco.aab": "aab",
+		"testdata/android/plain.apk":        "apk",
+		"testdata/android/short.apk":        "apk",
+	} {
+		t.Run(filepath.Base(file), func(t *testing.T) {
+			p := open(t, file)
+			a := p.Android
+			assert.Equal(t, kind, p.Kind)
+			assert.Equal(t, "org.example.terrafuoco", a.ID)
+			assert.EqualValues(t, 1400, *a.VersionCode)
+			assert.Equal(t, "1.4.0", a.VersionName)
+			assert.EqualValues(t, 26, *a.MinLevel)
+			assert.EqualValues(t, 36, *a.TargetLevel)
+			assert.EqualValues(t, 36, a.CompileLevel)
+			assert.Equal(t, &facts.Text{Default: "Terrafuoco", Locales: map[string]string{"it": "Terrafuoco", "de": "Terrafuoco Brennbuch"}}, a.Label)
+			assert.Equal(t, "org.example.terrafuoco.FiringLog", a.Launcher)
+			assert.True(t, a.Icon.Adaptive && a.Icon.Monochrome && a.Icon.Round)
+			sizes := map[string]int64{}
+			for _, f := range a.Icon.Files {
+				sizes[f.Density] = f.Width
+			}
+			assert.Equal(t, map[string]int64{"anydpi": 0, "mdpi": 48, "hdpi": 72, "xhdpi": 96, "xxhdpi": 144, "xxxhdpi": 192}, sizes)
+			assert.Len(t, a.Permissions, 4)
+			assert.False(t, a.Features[0].Required)
+			assert.False(t, a.Debuggable || a.TestOnly || a.AllowBackup || a.ExtractNative)
+			assert.True(t, a.AutoVerify)
+			assert.Equal(t, []string{"terrafuoco.example"}, a.DeepLinkHosts)
+			assert.Equal(t, "1260", a.MetaData[0].Value)
+			assert.Equal(t, []string{"de", "it"}, a.Locales)
+			require.Len(t, a.Architectures, 2)
+			assert.Equal(t, "arm64-v8a", a.Architectures[0].Name)
+			assert.EqualValues(t, 64, a.Architectures[0].Bits)
+			assert.Equal(t, []string{"classes.dex"}, a.CodeFiles)
+			at := a.Field("target_level")
+			assert.Equal(t, "uses-sdk@targetSdkVersion", at.Key)
+			assert.Positive(t, at.Offset)
+		})
+	}
+}
+
+func TestSplit(t *testing.T) {
+	p := open(t, "testdata/android/split.it.apk")
+	assert.Equal(t, "apk-split", p.Kind)
+	assert.Nil(t, p.Android.TargetLevel)
+	assert.Contains(t, p.Android.Unread("target_level"), "its base")
+}
+
+func TestIOS(t *testing.T) {
+	for dir, want := range map[string]struct{ id, sdk, encoding string }{
+		"sound":  {"org.example.terrafuoco", "26.1", "binary"},
+		"faulty": {"org.example.TerraFuoco", "18.2", "binary"},
+	} {
+		t.Run(dir, func(t *testing.T) {
+			p := open(t, demo+dir+"/build/Terrafuoco.ipa")
+			a := p.IOS
+			assert.Equal(t, "ipa", p.Kind)
+			assert.Equal(t, want.id, a.ID)
+			assert.Equal(t, want.sdk, *a.SDK)
+			assert.Equal(t, want.encoding, a.InfoEncoding)
+			assert.Equal(t, "15.0", a.MinOS)
+			require.Len(t, a.Slices, 1)
+			assert.Equal(t, "arm64", a.Slices[0].CPU)
+			assert.Equal(t, "ios", a.Slices[0].Platform)
+			assert.Contains(t, a.Libraries, "/System/Library/Frameworks/AVFoundation.framework/AVFoundation")
+			assert.Contains(t, a.Binaries[0].Imports, "_OBJC_CLASS_$_AVCaptureDevice")
+			assert.Contains(t, a.Binaries[0].Selectors, "defaultDeviceWithMediaType:")
+			require.Len(t, a.Nested, 1)
+			assert.Equal(t, want.id+".widget", a.Nested[0].ID)
+			assert.Equal(t, []int64{120, 180}, []int64{a.Icon.Files[1].Width, a.Icon.Files[0].Width})
+			assert.True(t, a.Profile && a.Sealed && a.LaunchScreen)
+			assert.False(t, *a.Encryption)
+		})
+	}
+	camera := open(t, demo+"sound/build/Terrafuoco.ipa").IOS.Purposes[1]
+	assert.Equal(t, "NSCameraUsageDescription", camera.Key)
+	assert.Equal(t, "Fotografa un pezzo prima e dopo la cottura, per il registro.", camera.Locales["it"])
+}
+
+// unpack writes an archive's files into a folder, leaving out a leading path.
+func unpack(t *testing.T, archive, strip, into string) {
+	t.Helper()
+	z, err := zip.OpenReader(archive)
+	require.NoError(t, err)
+	defer z.Close()
+	for _, f := range z.File {
+		rel, err := filepath.Rel(strip, f.Name)
+		require.NoError(t, err)
+		target := filepath.Join(into, rel)
+		require.NoError(t, os.MkdirAll(filepath.Dir(target), 0o755))
+		r, err := f.Open()
+		require.NoError(t, err)
+		data, err := io.ReadAll(r)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(target, data, 0o644))
+	}
+}
+
+// TestAppFolder reads the app outside its archive: as a folder, inside a build
+// archive, and zipped.
+func TestAppFolder(t *testing.T) {
+	dir := t.TempDir()
+	ipa := demo + "sound/build/Terrafuoco.ipa"
+	unpack(t, ipa, "Payload/Terrafuoco.app", filepath.Join(dir, "Terrafuoco.app"))
+	unpack(t, ipa, "Payload", filepath.Join(dir, "T.xcarchive/Products/Applications"))
+	var buf bytes.Buffer
+	w := zip.NewWriter(&buf)
+	require.NoError(t, w.AddFS(os.DirFS(dir)))
+	require.NoError(t, w.Close())
+	zipped := filepath.Join(dir, "Terrafuoco.app.zip")
+	require.NoError(t, os.WriteFile(zipped, buf.Bytes(), 0o644))
+	for file, kind := range map[string]string{
+		filepath.Join(dir, "Terrafuoco.app"): "app", filepath.Join(dir, "T.xcarchive"): "archive", zipped: "app-zip",
+	} {
+		p := open(t, file)
+		assert.Equal(t, kind, p.Kind)
+		assert.Equal(t, "org.example.terrafuoco", p.IOS.ID)
+		assert.Len(t, p.IOS.Nested, 1)
+		assert.Positive(t, p.Size)
+	}
+}
+
+// TestBadInput gives each kind of file that is no package, or a damaged one.
+func TestBadInput(t *testing.T) {
+	good, err := os.ReadFile(demo + "sound/build/terrafuoco.aab")
+	require.NoError(t, err)
+	dir := t.TempDir()
+	for name, c := range map[string]struct {
+		data []byte
+		what string
+	}{
+		"empty.aab":     {nil, "the file is empty"},
+		"text.apk":      {[]byte("not a package at all"), "this file begins otherwise"},
+		"truncated.aab": {good[:len(good)/2], "the archive cannot be opened"},
+		"other.zip":     {zipOf(t, map[string]string{"readme.txt": "hello"}), "this is no release package"},
+		"manifest.apk":  {zipOf(t, map[string]string{"AndroidManifest.xml": "<manifest/>"}), "the manifest is damaged"},
+		"plist.ipa":     {zipOf(t, map[string]string{"Payload/A.app/Info.plist": "bplist00"}), "property list cannot be read"},
+		"array.ipa":     {zipOf(t, map[string]string{"Payload/A.app/Info.plist": "<plist><array/></plist>"}), "is an array, not a dictionary"},
+	} {
+		file := filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(file, c.data, 0o644))
+		_, err := artifact.Open(file)
+		var p *place.Problem
+		require.ErrorAs(t, err, &p, name)
+		assert.Contains(t, p.What, c.what, name)
+		assert.Equal(t, file, p.At.File)
+		assert.NotEmpty(t, p.Mend)
+	}
+	_, err = artifact.Open(filepath.Join(dir, "none.aab"))
+	assert.ErrorContains(t, err, "there is no such file")
+}
+
+func zipOf(t *testing.T, files map[string]string) []byte {
+	t.Helper()
+	var buf bytes.Buffer
+	w := zip.NewWriter(&buf)
+	for name, text := range files {
+		f, err := w.Create(name)
+		require.NoError(t, err)
+		_, err = io.WriteString(f, text)
+		require.NoError(t, err)
+	}
+	require.NoError(t, w.Close())
+	return buf.Bytes()
+}
+
+// TestDamagedParts changes parts of a sound package: what depends on them is
+// unread with a reason, the rest is still there.
+func TestDamagedParts(t *testing.T) {
+	z, err := zip.OpenReader(demo + "sound/build/terrafuoco.aab")
+	require.NoError(t, err)
+	defer z.Close()
+	files := map[string]string{}
+	for _, f := range z.File {
+		r, err := f.Open()
+		require.NoError(t, err)
+		b, err := io.ReadAll(r)
+		require.NoError(t, err)
+		files[f.Name] = string(b)
+	}
+	files["base/resources.pb"] = files["base/resources.pb"][:100]
+	files["BundleConfig.pb"] = "\x0a\xff"
+	file := filepath.Join(t.TempDir(), "damaged.aab")
+	require.NoError(t, os.WriteFile(file, zipOf(t, files), 0o644))
+	a := open(t, file).Android
+	assert.Equal(t, "org.example.terrafuoco", a.ID)
+	assert.Contains(t, a.Unread("label"), "resources.pb is damaged")
+	assert.Contains(t, a.Unread("icon"), "resources.pb is damaged")
+	assert.Contains(t, a.Unread("bundle"), "BundleConfig.pb is damaged")
+}
+
+// FuzzOpen gives damaged packages to the whole reader: it must neither panic
+// nor hang, and report every failure as a problem.
+func FuzzOpen(f *testing.F) {
+	for _, seed := range []string{demo + "sound/build/terrafuoco.aab", demo + "sound/build/Terrafuoco.ipa", "testdata/android/short.apk", "testdata/android/split.it.apk"} {
+		b, err := os.ReadFile(seed)
+		require.NoError(f, err)
+		f.Add(b)
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		file := filepath.Join(t.TempDir(), "fuzz")
+		require.NoError(t, os.WriteFile(file, data, 0o644))
+		if _, err := artifact.Open(file); err != nil {
+			var p *place.Problem
+			assert.ErrorAs(t, err, &p)
+		}
+	})
+}

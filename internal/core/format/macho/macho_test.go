@@ -1,0 +1,95 @@
+package macho_test
+
+import (
+	"bytes"
+	"encoding/binary"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"regola.example/regola/internal/core/format/macho"
+	"regola.example/regola/internal/seed"
+)
+
+func executable(tb testing.TB) []byte {
+	return seed.Entry(tb, seed.IPA, "Payload/Terrafuoco.app/Terrafuoco")
+}
+
+// fat puts slices into a universal file, each on a page of 16 KiB.
+func fat(slices ...[]byte) []byte {
+	out := binary.BigEndian.AppendUint32(nil, 0xcafebabe)
+	out = binary.BigEndian.AppendUint32(out, uint32(len(slices)))
+	at := 0x4000
+	for _, s := range slices {
+		for _, v := range []int{0x0100000c, 0, at, len(s), 14} {
+			out = binary.BigEndian.AppendUint32(out, uint32(v))
+		}
+		at += (len(s) + 0x3fff) &^ 0x3fff
+	}
+	for _, s := range slices {
+		out = append(out, make([]byte, -len(out)&0x3fff)...)
+		out = append(out, s...)
+	}
+	return out
+}
+
+// simulator changes the platform in the build-version command.
+func simulator(slice []byte) []byte {
+	out := bytes.Clone(slice)
+	i := bytes.Index(out, []byte{0x32, 0, 0, 0, 0x20, 0, 0, 0, 2, 0, 0, 0})
+	if i < 0 {
+		i = bytes.Index(out, []byte{0x32, 0, 0, 0, 0x18, 0, 0, 0, 2, 0, 0, 0})
+	}
+	out[i+8] = 7
+	return out
+}
+
+func TestRead(t *testing.T) {
+	thin := executable(t)
+	for name, c := range map[string]struct {
+		data      []byte
+		platforms []string
+	}{
+		"thin":      {thin, []string{"ios"}},
+		"universal": {fat(simulator(thin), thin), []string{"ios-simulator", "ios"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f, err := macho.Read(bytes.NewReader(c.data))
+			require.NoError(t, err)
+			require.Len(t, f.Slices, len(c.platforms))
+			for i, s := range f.Slices {
+				assert.Equal(t, "arm64", s.CPU)
+				assert.Equal(t, c.platforms[i], s.Platform)
+				assert.Equal(t, "15.0", s.MinOS)
+				assert.Equal(t, "26.1", s.SDK)
+				assert.True(t, s.PIE)
+				assert.EqualValues(t, macho.TypeExecute, s.FileType)
+				assert.Empty(t, s.Partial)
+				assert.Contains(t, s.Imports, "_OBJC_CLASS_$_CBCentralManager")
+				assert.Contains(t, s.Selectors, "initWithDelegate:queue:")
+			}
+		})
+	}
+}
+
+// TestCutOff shortens the file: before the load commands end it is an error,
+// behind them only the names are incomplete.
+func TestCutOff(t *testing.T) {
+	data := executable(t)
+	_, err := macho.Read(bytes.NewReader(data[:100]))
+	assert.ErrorContains(t, err, "cut off")
+	f, err := macho.Read(bytes.NewReader(data[:len(data)/2]))
+	require.NoError(t, err)
+	assert.NotEmpty(t, f.Slices[0].Partial)
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add(executable(f))
+	f.Add(fat(executable(f)))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		if got, err := macho.Read(bytes.NewReader(data)); err == nil && len(got.Slices) == 0 {
+			t.Fatal("a file without slices")
+		}
+	})
+}

@@ -1,0 +1,40 @@
+// Package seed gives tests the entries of real packages, as seeds for fuzzing
+// and as data for tables. It is for tests only.
+package seed
+
+import (
+	"archive/zip"
+	"io"
+	"path/filepath"
+	"runtime"
+	"testing"
+)
+
+// Entry reads one entry of a package, whose path is relative to the
+// repository's root.
+func Entry(tb testing.TB, archive, name string) []byte {
+	tb.Helper()
+	_, here, _, _ := runtime.Caller(0)
+	z, err := zip.OpenReader(filepath.Join(filepath.Dir(here), "../..", archive))
+	if err != nil {
+		tb.Fatal(err)
+	}
+	defer z.Close()
+	f, err := z.Open(name)
+	if err != nil {
+		tb.Fatal(err)
+	}
+	data, err := io.ReadAll(f)
+	if err != nil {
+		tb.Fatal(err)
+	}
+	return data
+}
+
+// Paths of the packages that tests take entries from.
+const (
+	APK      = "internal/core/artifact/testdata/android/plain.apk"
+	ShortAPK = "internal/core/artifact/testdata/android/short.apk"
+	Bundle   = "demo/sound/build/terrafuoco.aab"
+	IPA      = "demo/sound/build/Terrafuoco.ipa"
+)

@@ -30,6 +30,7 @@ type env struct {
 	in       io.Reader
 	out, err io.Writer
 	exit     int
+	color    string // auto, always or never
 	today    func() strictyaml.Day
 }
 
@@ -64,7 +65,12 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 		SilenceUsage:  true,
 		Args:          cobra.NoArgs,
 		RunE:          func(c *cobra.Command, _ []string) error { return c.Help() },
+		PersistentPreRunE: func(*cobra.Command, []string) error {
+			return oneOf("--color", e.color, []string{"auto", "always", "never"})
+		},
 	}
+	root.PersistentFlags().StringVar(&e.color, "color", "auto", "colour: auto (on a terminal), always, never")
+	_ = root.RegisterFlagCompletionFunc("color", choices("auto", "always", "never"))
 	root.SetIn(e.in)
 	root.SetOut(e.out)
 	root.SetErr(e.err)
@@ -111,11 +117,12 @@ func (e *env) complain(err error) {
 // look finds out how text may be laid out on a stream. Colour is for terminals
 // only, and for those who did not switch it off with NO_COLOR.
 func (e *env) look(w io.Writer) report.Look {
+	l := report.Look{Color: e.color == "always"}
 	f, ok := w.(*os.File)
 	if !ok || !term.IsTerminal(int(f.Fd())) {
-		return report.Look{}
+		return l
 	}
-	l := report.Look{Color: os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"}
+	l.Color = l.Color || e.color == "auto" && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
 	if width, _, err := term.GetSize(int(f.Fd())); err == nil {
 		l.Width = width
 	}

@@ -9,6 +9,7 @@ import (
 
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/report"
 )
 
 func (e *env) rulebookCommand() *cobra.Command {
@@ -31,6 +32,12 @@ func (e *env) rulebookCommand() *cobra.Command {
 			}
 			return nil
 		},
+	})
+	c.AddCommand(&cobra.Command{
+		Use:   "fields",
+		Short: "List the fields and functions that rules may use",
+		Args:  cobra.NoArgs,
+		RunE:  func(*cobra.Command, []string) error { return report.FieldsMarkdown(e.out) },
 	})
 	return c
 }

@@ -66,7 +66,7 @@ func (e *env) rulesCommand() *cobra.Command {
 			}
 			for flag, v := range map[string]struct{ values, choices []string }{
 				"--store": {onlyStores, stores}, "--stage": {stages, rulebook.Stages}, "--impact": {imps, impacts},
-				"--format": {[]string{format}, []string{"table", "json"}},
+				"--format": {[]string{format}, []string{"table", "json", "markdown"}},
 			} {
 				for _, val := range v.values {
 					if err := oneOf(flag, val, v.choices); err != nil {
@@ -88,8 +88,11 @@ func (e *env) rulesCommand() *cobra.Command {
 					len(stages) > 0 && !slices.Contains(stages, r.Stage) ||
 					len(imps) > 0 && !slices.Contains(imps, string(r.EffectiveImpact()))
 			})
-			if format == "json" {
+			switch format {
+			case "json":
 				return report.JSON(e.out, report.NewRulesDocument(rules))
+			case "markdown":
+				return report.RulesMarkdown(e.out, rules)
 			}
 			if len(rules) == 0 {
 				fmt.Fprintln(e.err, "regola: no rule has all of these; try fewer words, or \"regola rules\" for the whole list")
@@ -102,12 +105,12 @@ func (e *env) rulesCommand() *cobra.Command {
 	fl.StringSliceVar(&onlyStores, "store", nil, "rules of this store only: android or ios")
 	fl.StringSliceVar(&stages, "stage", nil, "rules of these stages only: "+strings.Join(rulebook.Stages, ", "))
 	fl.StringSliceVar(&imps, "impact", nil, "rules of this impact only: refused, blocked, rejected, reach, craft")
-	fl.StringVar(&format, "format", "table", "form of the output: table or json")
+	fl.StringVar(&format, "format", "table", "form of the output: table, json or markdown")
 	fl.StringArrayVar(&books, "rulebook", nil, "also list the rules of this file; may be repeated")
 	_ = c.RegisterFlagCompletionFunc("store", choices(stores...))
 	_ = c.RegisterFlagCompletionFunc("stage", choices(rulebook.Stages...))
 	_ = c.RegisterFlagCompletionFunc("impact", choices("refused", "blocked", "rejected", "reach", "craft"))
-	_ = c.RegisterFlagCompletionFunc("format", choices("table", "json"))
+	_ = c.RegisterFlagCompletionFunc("format", choices("table", "json", "markdown"))
 	return c
 }
 

@@ -155,9 +155,9 @@ func Explain(w io.Writer, r *rulebook.Rule, day strictyaml.Day, look Look) error
 	return p.err
 }
 
-// limits shows the history of the limits that a rule uses.
-func (p *printer) limits(r *rulebook.Rule, day strictyaml.Day) {
-	uses := r.When.Src + r.Each.Src + r.Expect.Src
+// usedLimits lists the limits that a rule's conditions name.
+func usedLimits(r *rulebook.Rule) []string {
+	uses := r.When.Src + " " + r.Each.Src + " " + r.Expect.Src
 	var names []string
 	for name := range r.Book.Limits {
 		if regexp.MustCompile(`\blimit\.` + name + `\b`).MatchString(uses) {
@@ -165,7 +165,12 @@ func (p *printer) limits(r *rulebook.Rule, day strictyaml.Day) {
 		}
 	}
 	slices.Sort(names)
-	for _, name := range names {
+	return names
+}
+
+// limits shows the history of the limits that a rule uses.
+func (p *printer) limits(r *rulebook.Rule, day strictyaml.Day) {
+	for _, name := range usedLimits(r) {
 		p.line("")
 		p.line("%s", p.strong(strings.ToUpper(strings.ReplaceAll(name, "_", " "))))
 		now := r.Book.On(name, day)

@@ -140,17 +140,28 @@ func truncate(word string, width int) string {
 // where writes a place so that the file can be opened with a click: file, line
 // and column stand unbroken, what lies inside follows.
 func (p *printer) where(indent int, at place.Place) {
-	link, within := at.Link(), at.Within()
-	room := p.look.width() - indent - 6
-	if within != "" && uniseg.StringWidth(link)+3+uniseg.StringWidth(within) <= room {
-		link, within = link+" › "+within, ""
-	}
+	link := at.Link()
 	if link == "" {
 		return
 	}
-	p.line("%s%s%s", strings.Repeat(" ", indent), p.dim("where "), p.path(Visible(link)))
-	if within != "" {
-		p.block(indent+6, "› ", stylePath, within, stylePath)
+	lines := []string{Visible(link)}
+	room := p.look.width() - indent - 6
+	if at.Line == 0 {
+		for _, part := range []string{at.Entry, at.Key} {
+			if part == "" {
+				continue
+			}
+			last := &lines[len(lines)-1]
+			if uniseg.StringWidth(*last)+3+uniseg.StringWidth(part) <= room {
+				*last += " › " + Visible(part)
+			} else {
+				lines = append(lines, "› "+Visible(part))
+			}
+		}
+	}
+	p.line("%s%s%s", strings.Repeat(" ", indent), p.dim("where "), p.path(lines[0]))
+	for _, l := range lines[1:] {
+		p.block(indent+6, "", nil, l, stylePath)
 	}
 }
 

@@ -43,20 +43,23 @@ func (p *printer) verdict(r *check.Result) {
 		p.line("%s%s%s", p.strong(title), strings.Repeat(" ", gap), p.dim(date))
 	}
 	p.line("")
-	widest := 0
+	widest, verdicts, fits := 0, make([]string, len(r.Stores)), true
+	plain := &printer{look: Look{Width: p.look.Width}}
 	for _, s := range r.Stores {
 		widest = max(widest, uniseg.StringWidth(packageName(s)))
 	}
-	for _, s := range r.Stores {
-		name, file := pad(StoreName(s.Store), 15), packageName(s)
-		verdict := p.counts(s)
-		plain := (&printer{look: Look{Width: p.look.Width}}).counts(s)
-		if widest+19+uniseg.StringWidth(plain) > p.look.width() {
-			p.line("  %s%s", p.strong(name), p.path(file))
-			p.line("  %s%s", strings.Repeat(" ", 15), verdict)
+	for i, s := range r.Stores {
+		verdicts[i] = p.counts(s)
+		fits = fits && widest+19+uniseg.StringWidth(plain.counts(s)) <= p.look.width()
+	}
+	for i, s := range r.Stores {
+		name, file := p.strong(pad(StoreName(s.Store), 15)), packageName(s)
+		if fits {
+			p.line("  %s%s  %s", name, p.path(pad(file, widest)), verdicts[i])
 			continue
 		}
-		p.line("  %s%s  %s", p.strong(name), p.path(pad(file, widest)), verdict)
+		p.line("  %s%s", name, p.path(file))
+		p.line("  %s%s", strings.Repeat(" ", 15), verdicts[i])
 	}
 }
 

@@ -38,7 +38,7 @@ func TestLoad(t *testing.T) {
 // TestProblems puts every mistake into one dossier: all are told at once.
 func TestProblems(t *testing.T) {
 	dir := write(t, map[string]string{
-		"dossier.yaml": "regola: 1\napp: {name: T, default_locale: en-GB, kidn: app}\nrelease: {channel: pubic}\n",
+		"dossier.yaml":    "regola: 1\napp: {name: T, default_locale: en-GB, kidn: app}\nrelease: {channel: pubic}\n",
 		"listing/it.yaml": "nmae: Terrafuoco\n", "listing/english.yaml": "name: T\n", "listing/de.yml": "name: T\n", "listing/fr.yaml": "name: [T\n",
 	})
 	_, ps := dossier.Load(dir)

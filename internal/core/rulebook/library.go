@@ -11,6 +11,8 @@ import (
 	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/ext"
 	"github.com/rivo/uniseg"
+	"golang.org/x/text/language"
+	"golang.org/x/text/language/display"
 )
 
 // Function is one entry of the function library, for the documentation.
@@ -26,6 +28,7 @@ var Functions = []Function{
 	{"is_email(string) bool", "one @, a name before it and a host with a dot behind it"},
 	{"is_phone(string) bool", "a plus sign, the country code and at least six digits"},
 	{"is_placeholder(string) bool", "a text that a template left behind: TODO, lorem ipsum, $(NAME), ${NAME}, a lone x or -"},
+	{"language(string) string", "the English name of a language tag: Italian for it, British English for en-GB"},
 	{"day(timestamp) string", "a day in words: 31 August 2026"},
 }
 
@@ -53,9 +56,22 @@ func library() []cel.EnvOption {
 		truth("is_email", isEmail),
 		truth("is_phone", isPhone),
 		truth("is_placeholder", isPlaceholder),
+		text("language", func(s string) ref.Val { return types.String(languageName(s)) }, cel.StringType),
 		cel.Function("day", cel.Overload("day_timestamp", []*cel.Type{cel.TimestampType}, cel.StringType,
 			cel.UnaryBinding(func(v ref.Val) ref.Val { return types.String(longDay(v.Value().(time.Time))) }))),
 	}
+}
+
+// languageName names a language; a tag that it does not know stands for itself.
+func languageName(tag string) string {
+	t, err := language.Parse(tag)
+	if err != nil {
+		return tag
+	}
+	if name := display.English.Tags().Name(t); name != "" {
+		return name
+	}
+	return tag
 }
 
 // compareVersions compares dotted numbers; what is not a number counts as 0.

@@ -174,7 +174,7 @@ func TestFunctions(t *testing.T) {
 		"version_cmp('01.2', '1.2') == 0":                     true,
 		"is_version('1.2.3', 3) && !is_version('1.2.3.4', 3)": true,
 		"is_version('1..2', 3) || is_version('1.2b', 3)":      false,
-		"characters('👩‍🚀e\u0301') == 2":                        true,
+		"characters('👩‍🚀e\u0301') == 2":                       true,
 		"is_web_link('https://terrafuoco.example/p?q=1')":     true,
 		"is_web_link('terrafuoco.example')":                   false,
 		"is_web_link('https://localhost')":                    false,

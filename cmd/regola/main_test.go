@@ -1,0 +1,314 @@
+package main_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+var (
+	update  = flag.Bool("update", false, "write the golden files anew")
+	program string
+)
+
+// on pins the day, so that nothing turns red as the calendar moves on.
+const on = "2026-11-23"
+
+// TestMain builds the program as a user would; every test runs it as a process.
+func TestMain(m *testing.M) {
+	flag.Parse()
+	dir, err := os.MkdirTemp("", "regola-test-")
+	if err == nil {
+		program = filepath.Join(dir, "regola")
+		build := exec.Command("go", "build", "-o", program, ".")
+		build.Env = append(os.Environ(), "CGO_ENABLED=0")
+		var out []byte
+		if out, err = build.CombinedOutput(); err != nil {
+			fmt.Fprintf(os.Stderr, "%s", out)
+		}
+	}
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	code := m.Run()
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+// regola runs the program in a folder.
+func regola(t *testing.T, dir string, args ...string) (stdout, stderr string, exit int) {
+	t.Helper()
+	var out, errs bytes.Buffer
+	c := exec.Command(program, args...)
+	c.Dir, c.Stdout, c.Stderr = dir, &out, &errs
+	c.Env = append(os.Environ(), "NO_COLOR=1")
+	err := c.Run()
+	if err != nil {
+		require.IsType(t, &exec.ExitError{}, err)
+	}
+	assert.NotContains(t, errs.String(), "goroutine", "no stack trace is ever shown")
+	return out.String(), errs.String(), c.ProcessState.ExitCode()
+}
+
+// demo writes the demo into a temporary folder.
+func demo(t *testing.T) string {
+	t.Helper()
+	dir := t.TempDir()
+	_, stderr, exit := regola(t, dir, "demo", "--on", on, ".")
+	require.Zero(t, exit, stderr)
+	return dir
+}
+
+func golden(t *testing.T, name, got string) {
+	t.Helper()
+	file, err := filepath.Abs(filepath.Join("testdata", name))
+	require.NoError(t, err)
+	if *update {
+		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+		require.NoError(t, os.WriteFile(file, []byte(got), 0o644))
+	}
+	want, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, string(want), got)
+}
+
+func TestGolden(t *testing.T) {
+	dir := demo(t)
+	for name, c := range map[string]struct {
+		exit int
+		args []string
+	}{
+		"check-faulty.txt":  {1, []string{"check", "--on", on, "faulty"}},
+		"check-faulty.json": {1, []string{"check", "--on", on, "--format", "json", "faulty"}},
+		"check-sound.txt":   {0, []string{"check", "--on", on, "sound"}},
+		"facts-aab.txt":     {0, []string{"facts", "faulty/build/terrafuoco.aab"}},
+		"facts-ipa.txt":     {0, []string{"facts", "sound/build/Terrafuoco.ipa"}},
+		"explain.txt":       {0, []string{"explain", "--on", on, "android/target-level"}},
+		"rules.txt":         {0, []string{"rules", "--store", "ios", "--stage", "graphics,review"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			out, stderr, exit := regola(t, dir, c.args...)
+			assert.Equal(t, c.exit, exit)
+			assert.Empty(t, stderr)
+			golden(t, name, out)
+			if strings.HasSuffix(name, ".txt") {
+				for _, l := range strings.Split(out, "\n") {
+					assert.LessOrEqual(t, len([]rune(l)), 80, l)
+				}
+			}
+		})
+	}
+}
+
+// TestSchemas holds every JSON output against its published schema, and the
+// published schemas against the program's.
+func TestSchemas(t *testing.T) {
+	dir := demo(t)
+	for name, args := range map[string][]string{
+		"check": {"check", "--on", on, "--format", "json", "faulty"},
+		"facts": {"facts", "--format", "json", "faulty/build/terrafuoco.aab"},
+		"rules": {"rules", "--format", "json"},
+	} {
+		schema, _, exit := regola(t, dir, "schema", name)
+		require.Zero(t, exit)
+		doc, err := jsonschema.UnmarshalJSON(strings.NewReader(schema))
+		require.NoError(t, err)
+		c := jsonschema.NewCompiler()
+		require.NoError(t, c.AddResource("schema.json", doc))
+		sch, err := c.Compile("schema.json")
+		require.NoError(t, err)
+		out, _, _ := regola(t, dir, args...)
+		v, err := jsonschema.UnmarshalJSON(strings.NewReader(out))
+		require.NoError(t, err)
+		assert.NoError(t, sch.Validate(v), name)
+		delete(v.(map[string]any), "regola")
+		assert.Error(t, sch.Validate(v), "%s without its version number", name)
+	}
+	for _, name := range []string{"dossier", "listing", "check", "facts", "rules"} {
+		published, err := os.ReadFile("../../docs/schema/" + name + ".json")
+		require.NoError(t, err)
+		now, _, _ := regola(t, dir, "schema", name)
+		assert.Equal(t, now, string(published), "docs/schema/%s.json is out of date: run scripts/docs", name)
+	}
+}
+
+func TestExitStatus(t *testing.T) {
+	dir := demo(t)
+	icon := []string{"check", "--on", on, "--stage", "graphics", "--store", "android", "faulty"}
+	for _, c := range []struct {
+		exit int
+		args []string
+	}{
+		{0, icon}, // a craft finding is a note
+		{1, append(icon, "--fail-on", "note")},
+		{0, append(icon, "--fail-on", "warning")},
+		{0, []string{"check", "--on", on, "--fail-on", "never", "faulty"}},
+		{1, []string{"check", "--on", "2030-01-01", "--alone", "--rulebook", "rules.yaml", "sound/build/terrafuoco.aab"}},
+		{0, []string{"check", "--on", on, "--alone", "sound/build/terrafuoco.aab"}},
+		{2, []string{"check", "--on", "soon", "sound"}},
+	} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "rules.yaml"), []byte(ownRules), 0o644))
+		_, stderr, exit := regola(t, dir, c.args...)
+		assert.Equal(t, c.exit, exit, "%v %s", c.args, stderr)
+	}
+}
+
+const ownRules = `
+rulebook: house
+store: android
+edition: 2026-11-23
+rules:
+  - id: house/min-level
+    title: We serve from level 28
+    stage: package
+    impact: refused
+    needs: [package]
+    expect: pkg.android.min_level >= 28
+    say: from level {pkg.android.min_level}
+    mend: Raise it.
+    basis: {topic: our own, checked: 2026-11-23, confidence: high}
+    examples:
+      - {given: {pkg: {android: {min_level: 26}}}, breaks: true}
+      - {given: {pkg: {android: {min_level: 28}}}, breaks: false}
+`
+
+func TestRulebookTest(t *testing.T) {
+	dir := t.TempDir()
+	file := filepath.Join(dir, "house.yaml")
+	require.NoError(t, os.WriteFile(file, []byte(ownRules), 0o644))
+	out, _, exit := regola(t, dir, "rulebook", "test", "house.yaml")
+	assert.Zero(t, exit)
+	assert.Contains(t, out, "1 rules, 2 examples, all as they say")
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(ownRules, "min_level: 28}}}, breaks: false", "min_level: 27}}}, breaks: false", 1)), 0o644))
+	out, _, exit = regola(t, dir, "rulebook", "test", "house.yaml")
+	assert.Equal(t, 1, exit)
+	assert.Contains(t, out, "house.yaml:17:9: rule house/min-level: the example says breaks: false, the rule says true")
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(ownRules, "min_level >= 28", "min_levl >= 28", 1)), 0o644))
+	_, stderr, exit := regola(t, dir, "rulebook", "test", "house.yaml")
+	assert.Equal(t, 2, exit)
+	assert.Contains(t, stderr, "house.yaml:11:24: house/min-level: undefined field 'min_levl'")
+}
+
+func TestOutFile(t *testing.T) {
+	dir := demo(t)
+	text, _, exit := regola(t, dir, "check", "--on", on, "--out", "json=r.json", "faulty")
+	assert.Equal(t, 1, exit)
+	assert.Contains(t, text, "NOT CHECKED")
+	data, err := os.ReadFile(filepath.Join(dir, "r.json"))
+	require.NoError(t, err)
+	var doc struct {
+		Exit     int
+		Findings []struct{ Rule, Level string }
+	}
+	require.NoError(t, json.Unmarshal(data, &doc))
+	assert.Equal(t, 1, doc.Exit)
+	assert.NotEmpty(t, doc.Findings)
+	_, stderr, exit := regola(t, dir, "check", "--on", on, "--out", "json=none/r.json", "faulty")
+	assert.Equal(t, 2, exit)
+	assert.Contains(t, stderr, "none/r.json: cannot be written")
+}
+
+// TestBadInput gives each kind of broken input: one clear message that names
+// the place and the mend, exit status 2, nothing on standard output.
+func TestBadInput(t *testing.T) {
+	dir := demo(t)
+	write := func(name, text string) {
+		file := filepath.Join(dir, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+	}
+	aab, err := os.ReadFile(filepath.Join(dir, "sound/build/terrafuoco.aab"))
+	require.NoError(t, err)
+	const app = "regola: 1\napp: {name: T, default_locale: en}\n"
+	write("text.aab", "hello")
+	write("cut.aab", string(aab[:5000]))
+	write("empty.aab", "")
+	write("second.aab", string(aab))
+	write("folder/readme.txt", "hello")
+	write("syntax/dossier.yaml", "regola: 1\napp: {name: T\n")
+	write("key/dossier.yaml", "regola: 1\napp: {name: T, default_local: en}\n")
+	write("type/dossier.yaml", app+"answers: {ads: perhaps}\n")
+	write("missing/dossier.yaml", app+"packages: {android: build/none.aab}\n")
+	write("rulebook/dossier.yaml", app+"rulebooks: [none.yaml]\n")
+	write("locked.aab", string(aab))
+	require.NoError(t, os.Chmod(filepath.Join(dir, "locked.aab"), 0))
+	for name, c := range map[string]struct {
+		args []string
+		want []string
+	}{
+		"no zip":            {[]string{"check", "--alone", "text.aab"}, []string{"text.aab: this is no package", "mend"}},
+		"truncated":         {[]string{"check", "--alone", "cut.aab"}, []string{"cut.aab: the archive cannot be opened", "copy or build it again"}},
+		"empty":             {[]string{"check", "--alone", "empty.aab"}, []string{"empty.aab: the file is empty"}},
+		"no dossier":        {[]string{"check", "folder"}, []string{"folder: this is no release package"}},
+		"nothing":           {[]string{"check"}, []string{"this folder has no dossier.yaml", "regola demo"}},
+		"syntax":            {[]string{"check", "syntax"}, []string{"syntax/dossier.yaml:", "not valid YAML"}},
+		"unknown key":       {[]string{"check", "key"}, []string{"key/dossier.yaml:2:16: unknown key \"default_local\"", "default_locale"}},
+		"wrong type":        {[]string{"check", "type"}, []string{"type/dossier.yaml:3:16: expected true or false"}},
+		"two packages":      {[]string{"check", "--alone", "second.aab", "sound/build/terrafuoco.aab"}, []string{"a second package for the same store"}},
+		"not named":         {[]string{"check", "--dossier", "sound", "second.aab"}, []string{"second.aab: the dossier does not name this package", "sound/dossier.yaml:14:1", "--alone"}},
+		"missing package":   {[]string{"check", "missing"}, []string{"missing/dossier.yaml:3:12", "build/none.aab does not exist"}},
+		"missing file":      {[]string{"check", "--alone", "none.aab"}, []string{"none.aab: there is no such file"}},
+		"missing rulebook":  {[]string{"check", "rulebook"}, []string{"none.yaml: there is no such file", "rulebook/dossier.yaml:3:1"}},
+		"flag":              {[]string{"check", "--stor", "ios"}, []string{"unknown flag", "regola check --help"}},
+		"choice":            {[]string{"check", "--store", "iso", "sound"}, []string{`"iso" is not a choice`, `did you mean "ios"`}},
+		"command":           {[]string{"chekc"}, []string{`unknown command "chekc"`, "--help"}},
+		"rule":              {[]string{"explain", "target-level"}, []string{`did you mean "android/target-level"`}},
+		"facts of a text":   {[]string{"facts", "text.aab"}, []string{"this is no package"}},
+		"demo over a file":  {[]string{"demo", "taken"}, []string{"taken/faulty/dossier.yaml: this file is there already and is not the demo's"}},
+		"store and package": {[]string{"check", "--store", "ios", "--alone", "second.aab"}, []string{"nothing to judge"}},
+	} {
+		write("taken/faulty/dossier.yaml", "mine")
+		t.Run(name, func(t *testing.T) {
+			out, stderr, exit := regola(t, dir, c.args...)
+			assert.Equal(t, 2, exit)
+			assert.Empty(t, out)
+			for _, want := range c.want {
+				assert.Contains(t, stderr, want)
+			}
+		})
+	}
+	kept, err := os.ReadFile(filepath.Join(dir, "taken/faulty/dossier.yaml"))
+	require.NoError(t, err)
+	assert.Equal(t, "mine", string(kept))
+	assert.NoDirExists(t, filepath.Join(dir, "taken/sound"), "a refused demo leaves nothing behind")
+	if os.Geteuid() != 0 { // root reads everything
+		_, stderr, exit := regola(t, dir, "check", "--alone", "locked.aab")
+		assert.Equal(t, 2, exit)
+		assert.Contains(t, stderr, "locked.aab: no permission to read it")
+	}
+}
+
+// TestHostileText prints a package's text with its control characters visible.
+func TestHostileText(t *testing.T) {
+	dir := demo(t)
+	file := filepath.Join(dir, "sound/listing/it.yaml")
+	data, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, append([]byte(`name: "best \e[31m\u202e Terrafuoco"`+"\n"), data[bytes.IndexByte(data, '\n')+1:]...), 0o644))
+	out, _, _ := regola(t, dir, "check", "--on", on, "sound")
+	assert.Contains(t, out, `\u{1b}[31m\u{202e}`)
+	assert.NotContains(t, out, "\x1b")
+}
+
+func TestVersionAndCompletion(t *testing.T) {
+	out, _, exit := regola(t, t.TempDir(), "version")
+	assert.Zero(t, exit)
+	assert.Contains(t, out, "commit ")
+	assert.Regexp(t, `rulebooks/ios/package.yaml +edition \d{4}-\d\d-\d\d`, out)
+	out, _, exit = regola(t, t.TempDir(), "completion", "bash")
+	assert.Zero(t, exit)
+	assert.Contains(t, out, "__start_regola")
+	out, _, _ = regola(t, t.TempDir(), "__complete", "explain", "ios/ic")
+	assert.Contains(t, out, "ios/icon-name")
+}

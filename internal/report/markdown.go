@@ -1,0 +1,97 @@
+package report
+
+import (
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"regola.example/regola/internal/core/rulebook"
+)
+
+// RulesMarkdown writes the rule reference: every rule with what it wants, what
+// a store would do, since when, and what it rests on.
+func RulesMarkdown(w io.Writer, rules []*rulebook.Rule) error {
+	p := &printer{w: w}
+	p.line("# The rules")
+	p.line("")
+	p.line("This page is generated from the rulebooks (`scripts/docs`); change a rule there. `regola explain RULE` shows one with the history of its limits.")
+	stage := ""
+	for _, r := range rules {
+		if r.Stage != stage {
+			stage = r.Stage
+			p.line("")
+			p.line("## Stage %s", stage)
+		}
+		p.line("")
+		p.line("### %s", r.ID)
+		p.line("")
+		p.line("%s.", strings.TrimSuffix(r.Title, "."))
+		p.line("")
+		p.line("- **%s**: %s (%s)", r.EffectiveImpact(), impactText[r.EffectiveImpact()], StoreName(r.Book.Store))
+		if r.From != nil {
+			p.line("- in force since %s", r.From.Format("2 January 2006"))
+		}
+		for _, name := range usedLimits(r) {
+			var steps []string
+			for _, v := range r.Book.Limits[name] {
+				steps = append(steps, fmt.Sprintf("%v from %s", v.Value, v.From))
+			}
+			p.line("- %s: %s", strings.ReplaceAll(name, "_", " "), strings.Join(steps, ", "))
+		}
+		p.line("- mend: %s", plainTemplate(r.Mend.Src))
+		p.line("- basis: %s, checked %s, confidence %s", r.Basis.Topic, r.Basis.Checked, r.Basis.Confidence)
+		if r.Basis.Note != "" {
+			p.line("- note: %s", r.Basis.Note)
+		}
+	}
+	return p.err
+}
+
+// FieldsMarkdown writes what rules may use: fields and functions.
+func FieldsMarkdown(w io.Writer) error {
+	p := &printer{w: w}
+	p.line("# What a rule may use")
+	p.line("")
+	p.line("This page is generated from the program (`scripts/docs`).")
+	p.line("")
+	p.line("Conditions are written in CEL. Beside the fields below there are `limit.NAME` and")
+	p.line("`limit_since.NAME` (the rulebook's limits on the day, and since when), `on` (the day)")
+	p.line("and, with `each`, the item `it`. A field that could not be read, or that the dossier")
+	p.line("does not answer, is unknown: a condition that needs it is reported as not checked.")
+	p.line("")
+	p.line("## Functions")
+	p.line("")
+	p.line("CEL's own, its string extensions, and:")
+	p.line("")
+	p.line("| function | what it tells |")
+	p.line("|---|---|")
+	for _, f := range rulebook.Functions {
+		p.line("| `%s` | %s |", f.Signature, f.Doc)
+	}
+	var parts []string
+	byPart := map[string][]rulebook.Field{}
+	for _, f := range rulebook.Fields() {
+		part, _, _ := strings.Cut(f.Path, ".")
+		if strings.HasPrefix(f.Path, "pkg.android") || strings.HasPrefix(f.Path, "pkg.ios") {
+			part = strings.Join(strings.SplitN(f.Path, ".", 3)[:2], ".")
+		}
+		if !slices.Contains(parts, part) {
+			parts = append(parts, part)
+		}
+		byPart[part] = append(byPart[part], f)
+	}
+	p.line("")
+	p.line("## Fields")
+	for _, part := range parts {
+		p.line("")
+		p.line("### %s", strings.TrimSuffix(part, "[]"))
+		p.line("")
+		p.line("| field | type |")
+		p.line("|---|---|")
+		for _, f := range byPart[part] {
+			p.line("| `%s` | %s |", f.Path, f.Type)
+		}
+	}
+	return p.err
+}

@@ -5,8 +5,10 @@ go 1.26.0
 require (
 	cel.dev/cel-go v0.33.2
 	github.com/fatih/color v1.19.0
+	github.com/klauspost/compress v1.20.3
 	github.com/rivo/uniseg v0.4.7
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
+	github.com/smallstep/pkcs7 v0.2.3
 	github.com/spf13/cobra v1.10.2
 	github.com/stretchr/testify v1.12.1
 	go.yaml.in/yaml/v3 v3.0.6

@@ -9,6 +9,7 @@ import (
 
 func (e *env) factsCommand() *cobra.Command {
 	var format string
+	var digests bool
 	c := &cobra.Command{
 		Use:     "facts PACKAGE",
 		Short:   "Show what a package says of itself, without an opinion",
@@ -18,7 +19,7 @@ func (e *env) factsCommand() *cobra.Command {
 			if err := oneOf("--format", format, []string{"table", "json"}); err != nil {
 				return err
 			}
-			p, err := artifact.Open(args[0])
+			p, err := artifact.Open(args[0], artifact.Options{Digests: digests})
 			if err != nil {
 				return err
 			}
@@ -29,6 +30,7 @@ func (e *env) factsCommand() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&format, "format", "table", "form of the output: table or json")
+	c.Flags().BoolVar(&digests, "digests", false, "also verify the signed digest of every entry")
 	_ = c.RegisterFlagCompletionFunc("format", choices("table", "json"))
 	return c
 }

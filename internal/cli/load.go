@@ -138,7 +138,7 @@ func openAll(files []string) ([]*facts.Package, error) {
 	g.SetLimit(2)
 	for i, f := range files {
 		g.Go(func() error {
-			pkgs[i], errs[i] = artifact.Open(f)
+			pkgs[i], errs[i] = artifact.Open(f, artifact.Options{Digests: true})
 			return nil
 		})
 	}

@@ -112,6 +112,7 @@ func (t *factsTable) android(a *facts.Android) {
 	t.list("languages", a.Locales)
 	t.list("links of", a.DeepLinkHosts)
 	t.list("sees packages", a.Queries)
+	t.list("shuts out screens", a.Screens)
 	t.head("permissions")
 	if len(a.Permissions) == 0 {
 		t.row("none", "the manifest asks for none")
@@ -129,8 +130,49 @@ func (t *factsTable) android(a *facts.Android) {
 		}
 		t.block(2, "", nil, strings.TrimSpace(p.Name+"  "+strings.Join(extra, ", ")), nil)
 	}
+	t.androidCode(a)
+	t.androidLibraries(a)
+	if len(a.Modules) > 0 {
+		t.head("bundle")
+		for _, m := range a.Modules {
+			t.row(m.Name, fmt.Sprintf("%s, %s, %s", m.Kind, m.Delivery, size(m.Size)))
+		}
+		if a.Bundle != nil {
+			t.row("built with", a.Bundle.Version)
+			t.row("page alignment", a.Bundle.PageAlignment)
+			t.list("not split by", a.Bundle.NotSplitBy)
+		}
+		if m := a.Metadata; m != nil {
+			t.row("mapping file", map[bool]string{true: "present", false: "none"}[m.Mapping])
+			t.row("native symbols", count(len(m.NativeSymbols), "library", "libraries"))
+		}
+	}
+	t.androidSigning(a)
+	t.head("sizes")
+	for _, k := range []string{"code", "native", "resources", "assets", "other"} {
+		if n := a.SizeBy[k]; n > 0 {
+			t.row(k, size(n))
+		}
+	}
+}
+
+func (t *factsTable) androidCode(a *facts.Android) {
 	t.head("code")
-	t.list("files", a.CodeFiles)
+	for _, d := range a.Dex {
+		name := d.Name
+		if d.Module != "" && d.Module != "base" {
+			name = d.Module + "/" + name
+		}
+		if why := d.Unread("version"); why != "" {
+			t.row(name, "not read: "+why)
+			continue
+		}
+		text := fmt.Sprintf("version %s, %s, %d method references", d.Version, count(int(d.Classes), "class", "classes"), d.Methods)
+		if !d.Checksum {
+			text += ", checksum wrong"
+		}
+		t.row(name, text)
+	}
 	t.row("starts with", a.Launcher)
 	byKind := map[string]int{}
 	exported := 0
@@ -154,36 +196,61 @@ func (t *factsTable) android(a *facts.Android) {
 			t.row("foreground", c.Name+": "+strings.Join(c.Foreground, ", "))
 		}
 	}
+	if a.Code != nil {
+		t.yes("shrunk", a.Code.Shrunk)
+	}
 	t.yes("backup allowed", a.AllowBackup)
 	t.yes("unencrypted traffic", a.Cleartext)
 	t.row("network config", a.NetworkConfig)
+}
+
+func (t *factsTable) androidLibraries(a *facts.Android) {
 	t.head("libraries")
 	if len(a.Architectures) == 0 {
 		t.row("native code", "none")
 	}
 	for _, abi := range a.Architectures {
-		t.row(abi.Name, fmt.Sprintf("%d bits: %s", abi.Bits, strings.Join(abi.Libraries, ", ")))
-	}
-	if len(a.Modules) > 0 {
-		t.head("bundle")
-		for _, m := range a.Modules {
-			t.row(m.Name, fmt.Sprintf("%s, %s, %s", m.Kind, m.Delivery, size(m.Size)))
+		t.row(abi.Name, fmt.Sprintf("%d bits, %s", abi.Bits, count(len(abi.Libraries), "library", "libraries")))
+		for _, l := range a.Libraries {
+			if l.ABI != abi.Name {
+				continue
+			}
+			text := fmt.Sprintf("%s, segments aligned to %s", size(l.Size), size(l.Align))
+			if why := l.Unread("align"); why != "" {
+				text = "not read: " + why
+			}
+			if l.Symbols {
+				text += ", symbols left in"
+			}
+			if !l.Fits && l.Unread("fits") == "" {
+				text += fmt.Sprintf(", made for %s with %d bits", l.Machine, l.Bits)
+			}
+			t.row("  "+l.Name, text)
 		}
-		if a.Bundle != nil {
-			t.row("built with", a.Bundle.Version)
-			t.row("page alignment", a.Bundle.PageAlignment)
-		}
 	}
+}
+
+func (t *factsTable) androidSigning(a *facts.Android) {
 	t.head("signing")
-	if len(a.SignatureFiles) == 0 {
-		t.row("JAR signature", "none")
+	s := a.Signing
+	if s == nil || len(s.Schemes) == 0 {
+		t.row("signed", "no")
+		return
 	}
-	t.list("JAR signature", a.SignatureFiles)
-	t.head("sizes")
-	for _, k := range []string{"code", "native", "resources", "assets", "other"} {
-		if n := a.SizeBy[k]; n > 0 {
-			t.row(k, size(n))
-		}
+	t.list("schemes", s.Schemes)
+	if c := s.Certificate; c != nil {
+		t.row("certificate", c.Subject)
+		t.row("key", fmt.Sprintf("%s, %d bits", c.Key, c.Bits))
+		t.row("valid", fmt.Sprintf("%s to %s", c.NotBefore.Format("2 January 2006"), c.NotAfter.Format("2 January 2006")))
+		t.row("SHA-256", c.Fingerprint)
+		t.yes("debug certificate", c.Debug)
+	}
+	t.yes("scheme-4 file", s.SideFile)
+	if s.Verified != nil {
+		t.row("digests", map[bool]string{true: "every one fits", false: "not all fit"}[*s.Verified])
+	}
+	for _, f := range s.Faults {
+		t.row("fault", strings.TrimPrefix(f.Entry+" "+f.What, " "))
 	}
 }
 

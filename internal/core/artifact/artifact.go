@@ -7,7 +7,6 @@ import (
 	"io"
 	"io/fs"
 	"os"
-	"strings"
 
 	"regola.example/regola/internal/core/artifact/android"
 	"regola.example/regola/internal/core/artifact/ios"
@@ -16,9 +15,16 @@ import (
 	"regola.example/regola/internal/core/place"
 )
 
+// Options say how much is read.
+type Options struct {
+	// Digests verifies the signed digest of every entry, which reads the whole
+	// package. Without it the signature is read, and its digests are unread.
+	Digests bool
+}
+
 // Open reads a package: an AAB, APK or IPA file, an app folder or zip, a build
 // archive folder or zip. Errors are *place.Problem.
-func Open(file string) (*facts.Package, error) {
+func Open(file string, opt Options) (*facts.Package, error) {
 	info, err := os.Stat(file)
 	if err != nil {
 		return nil, openProblem(file, err)
@@ -28,7 +34,7 @@ func Open(file string) (*facts.Package, error) {
 		if err != nil {
 			return nil, openProblem(file, err)
 		}
-		p, err := fill(file, t, true)
+		p, err := fill(file, t, opt, true)
 		if p != nil {
 			for _, e := range t.Entries {
 				p.Size += e.Size
@@ -47,27 +53,33 @@ func Open(file string) (*facts.Package, error) {
 	}
 	t, err := tree.FromZip(f, info.Size())
 	if err != nil {
-		return nil, &place.Problem{At: place.Place{File: file}, What: "the archive cannot be opened: " + strings.TrimPrefix(err.Error(), "zip: "),
+		return nil, &place.Problem{At: place.Place{File: file}, What: "the archive cannot be opened: " + err.Error(),
 			Mend: "the file is damaged or incomplete; copy or build it again"}
 	}
-	p, err := fill(file, t, false)
+	p, err := fill(file, t, opt, false)
 	if p != nil {
 		p.Size = info.Size()
+		if _, err := os.Stat(file + ".idsig"); err == nil && p.Android != nil && p.Android.Signing != nil {
+			p.Android.Signing.SideFile = true
+		}
 	}
 	return p, err
 }
 
-func fill(file string, t *tree.Tree, folder bool) (*facts.Package, error) {
+func fill(file string, t *tree.Tree, opt Options, folder bool) (*facts.Package, error) {
 	p := &facts.Package{File: file, Entries: int64(len(t.Entries))}
 	p.SetSelf(place.Place{File: file})
+	for _, e := range t.Entries {
+		p.Names = append(p.Names, e.Name)
+	}
 	var err error
 	switch root, layout, isApp := ios.FindApp(t); {
 	case android.IsBundle(t):
 		p.Kind = "aab"
-		p.Android, err = android.Read(file, t, true)
+		p.Android, err = android.Read(file, t, true, opt.Digests)
 	case android.IsAPK(t):
 		p.Kind = "apk"
-		if p.Android, err = android.Read(file, t, false); err == nil && p.Android.Split != "" {
+		if p.Android, err = android.Read(file, t, false, opt.Digests); err == nil && p.Android.Split != "" {
 			p.Kind = "apk-split"
 		}
 	case isApp:

@@ -20,7 +20,7 @@ const demo = "../../../demo/"
 
 func open(t *testing.T, file string) *facts.Package {
 	t.Helper()
-	p, err := artifact.Open(file)
+	p, err := artifact.Open(file, artifact.Options{Digests: true})
 	require.NoError(t, err)
 	return p
 }
@@ -169,14 +169,14 @@ func TestBadInput(t *testing.T) {
 	} {
 		file := filepath.Join(dir, name)
 		require.NoError(t, os.WriteFile(file, c.data, 0o644))
-		_, err := artifact.Open(file)
+		_, err := artifact.Open(file, artifact.Options{Digests: true})
 		var p *place.Problem
 		require.ErrorAs(t, err, &p, name)
 		assert.Contains(t, p.What, c.what, name)
 		assert.Equal(t, file, p.At.File)
 		assert.NotEmpty(t, p.Mend)
 	}
-	_, err = artifact.Open(filepath.Join(dir, "none.aab"))
+	_, err = artifact.Open(filepath.Join(dir, "none.aab"), artifact.Options{})
 	assert.ErrorContains(t, err, "there is no such file")
 }
 
@@ -230,7 +230,7 @@ func FuzzOpen(f *testing.F) {
 	f.Fuzz(func(t *testing.T, data []byte) {
 		file := filepath.Join(t.TempDir(), "fuzz")
 		require.NoError(t, os.WriteFile(file, data, 0o644))
-		if _, err := artifact.Open(file); err != nil {
+		if _, err := artifact.Open(file, artifact.Options{Digests: true}); err != nil {
 			var p *place.Problem
 			assert.ErrorAs(t, err, &p)
 		}

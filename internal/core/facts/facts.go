@@ -14,6 +14,7 @@ type Package struct {
 	Kind       string   `json:"kind"`              // aab, apk, apk-split, ipa, app, app-zip or archive
 	Size       int64    `json:"size"`              // bytes of the file; of all files for a folder
 	Entries    int64    `json:"entries"`           // number of files inside
+	Names      []string `json:"-"`                 // paths of all files inside
 	Android    *Android `json:"android,omitempty"` // set for aab and apk
 	IOS        *IOS     `json:"ios,omitempty"`     // set for the others
 }
@@ -46,126 +47,6 @@ func (p *Package) Version() string {
 type Text struct {
 	Default string            `json:"default"`
 	Locales map[string]string `json:"locales,omitempty"` // by BCP 47 tag, the default one left out
-}
-
-// Android is what was read from an APK or an app bundle.
-type Android struct {
-	place.Mark     `json:"-"`
-	ID             string           `json:"id"`                       // the manifest's package name
-	Split          string           `json:"split,omitempty"`          // of a split APK; empty for a base
-	VersionCode    *int64           `json:"version_code"`             // nil when the manifest has none
-	VersionName    string           `json:"version_name"`             //
-	MinLevel       *int64           `json:"min_level"`                // least API level; 1 when not declared
-	TargetLevel    *int64           `json:"target_level"`             // the least level when not declared
-	MaxLevel       int64            `json:"max_level,omitempty"`      // 0 when not declared
-	LevelCodename  string           `json:"level_codename,omitempty"` // of a preview platform, where a level is none
-	CompileLevel   int64            `json:"compile_level,omitempty"`  // 0 when the build did not record it
-	Debuggable     bool             `json:"debuggable"`
-	TestOnly       bool             `json:"test_only"`
-	HasCode        bool             `json:"has_code"`
-	AllowBackup    bool             `json:"allow_backup"`
-	Cleartext      bool             `json:"cleartext"` // unencrypted traffic is allowed, by the attribute or its default
-	ExtractNative  bool             `json:"extract_native"`
-	NetworkConfig  string           `json:"network_config,omitempty"` // file of the network security configuration
-	Label          *Text            `json:"label"`                    // nil when it could not be resolved
-	Icon           *Icon            `json:"icon"`
-	Launcher       string           `json:"launcher"` // the activity that the home screen starts
-	Permissions    []*Permission    `json:"permissions"`
-	Features       []*Feature       `json:"features"`
-	GLES           string           `json:"gles,omitempty"` // least OpenGL ES version, such as 3.0
-	Components     []*Component     `json:"components"`
-	MetaData       []*MetaData      `json:"meta_data"`
-	Queries        []string         `json:"queries"` // packages that the app asks to see
-	DeepLinkHosts  []string         `json:"deep_link_hosts"`
-	AutoVerify     bool             `json:"auto_verify"` // some deep link asks to be verified
-	Architectures  []*ABI           `json:"architectures"`
-	CodeFiles      []string         `json:"code_files"` // classes*.dex, in the order in which they load
-	Locales        []string         `json:"locales"`    // languages of the strings, the default one left out
-	Modules        []*Module        `json:"modules"`    // of a bundle
-	Bundle         *BundleConfig    `json:"bundle,omitempty"`
-	SignatureFiles []string         `json:"signature_files"` // entries of a JAR signature
-	SizeBy         map[string]int64 `json:"size_by"`         // compressed bytes by part: code, native, resources, assets, other
-}
-
-// Icon is the launcher icon.
-type Icon struct {
-	place.Mark `json:"-"`
-	Name       string      `json:"name"`     // the attribute's value, as a reference or a path
-	Adaptive   bool        `json:"adaptive"` // a form with foreground and background layers exists
-	Monochrome bool        `json:"monochrome"`
-	Round      bool        `json:"round"`
-	Files      []*IconFile `json:"files"`
-}
-
-// IconFile is one picture of an icon.
-type IconFile struct {
-	place.Mark `json:"-"`
-	Density    string `json:"density"` // mdpi … xxxhdpi, anydpi
-	Path       string `json:"path"`
-	Width      int64  `json:"width"`  // pixels; 0 for drawings
-	Height     int64  `json:"height"` // pixels
-	Alpha      bool   `json:"alpha"`
-	Format     string `json:"format"` // by content: png, webp, jpeg, xml
-}
-
-// Permission is one permission that the app asks for.
-type Permission struct {
-	place.Mark `json:"-"`
-	Name       string `json:"name"`
-	MaxLevel   int64  `json:"max_level,omitempty"` // last API level for which it is asked; 0 without an end
-	FromM      bool   `json:"from_23,omitempty"`   // asked on API level 23 and later only
-	Module     string `json:"module,omitempty"`    // of a bundle; empty for the base
-}
-
-// Feature is a device feature that the app names.
-type Feature struct {
-	place.Mark `json:"-"`
-	Name       string `json:"name"`
-	Required   bool   `json:"required"`
-}
-
-// Component is an activity, a service, a receiver or a provider.
-type Component struct {
-	place.Mark   `json:"-"`
-	Kind         string   `json:"kind"` // activity, activity-alias, service, receiver, provider
-	Name         string   `json:"name"` // full class name
-	Exported     bool     `json:"exported"`
-	ExportedSaid bool     `json:"exported_said"` // the manifest says it, true or false
-	Filtered     bool     `json:"filtered"`      // has an intent filter
-	Permission   string   `json:"permission,omitempty"`
-	Foreground   []string `json:"foreground,omitempty"` // types of a foreground service
-	Actions      []string `json:"actions,omitempty"`
-}
-
-// MetaData is one name and value for libraries to read.
-type MetaData struct {
-	place.Mark `json:"-"`
-	Name       string `json:"name"`
-	Value      string `json:"value"`
-}
-
-// ABI is one processor architecture that the package brings native code for.
-type ABI struct {
-	place.Mark `json:"-"`
-	Name       string   `json:"name"` // arm64-v8a …
-	Bits       int64    `json:"bits"`
-	Libraries  []string `json:"libraries"`
-}
-
-// Module is one module of a bundle.
-type Module struct {
-	place.Mark `json:"-"`
-	Name       string `json:"name"`
-	Delivery   string `json:"delivery"` // install-time, on-demand, fast-follow, conditional
-	Kind       string `json:"kind"`     // base, feature, assets
-	Size       int64  `json:"size"`     // compressed bytes
-}
-
-// BundleConfig is what BundleConfig.pb says.
-type BundleConfig struct {
-	place.Mark    `json:"-"`
-	Version       string `json:"version"`        // of the tool that built the bundle
-	PageAlignment string `json:"page_alignment"` // of native libraries: 4K, 16K, 64K, or empty
 }
 
 // IOS is what was read from an app bundle of the iOS platform.

@@ -7,6 +7,7 @@ package android
 import (
 	"fmt"
 	"path"
+	"regexp"
 	"slices"
 	"sort"
 	"strconv"
@@ -15,6 +16,7 @@ import (
 	"regola.example/regola/internal/core/artifact/tree"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/axml"
+	"regola.example/regola/internal/core/format/jarsig"
 	"regola.example/regola/internal/core/format/protores"
 	"regola.example/regola/internal/core/format/resource"
 	"regola.example/regola/internal/core/format/restable"
@@ -49,6 +51,20 @@ const (
 	attrAutoVerify     = 0x010104ee
 	attrNetworkConfig  = 0x01010527
 	attrRoundIcon      = 0x0101052c
+	attrSharedUser     = 0x0101000b
+	attrReadPerm       = 0x01010007
+	attrWritePerm      = 0x01010008
+	attrEnabled        = 0x0101000e
+	attrAuthorities    = 0x01010018
+	attrOrientation    = 0x0101001e
+	attrScheme         = 0x01010027
+	attrFullBackup     = 0x010104eb
+	attrIsGame         = 0x010103f4
+	attrAppCategory    = 0x01010545
+	attrBanner         = 0x010103f2
+	attrResizeable     = 0x010104f6
+	attrVersionMajor   = 0x01010576
+	attrLegacyStorage  = 0x01010603
 	attrCompileSDK     = 0x01010572
 	attrForeground     = 0x01010599
 )
@@ -71,20 +87,23 @@ func IsBundle(t *tree.Tree) bool {
 
 // reader carries what the parts of the reading share.
 type reader struct {
-	file   string
-	tree   *tree.Tree
-	bundle bool
-	root   string // folder of the base module, with a slash; empty in an APK
-	table  resource.Table
-	noTab  string // why there is no table
-	out    *facts.Android
+	file    string
+	tree    *tree.Tree
+	bundle  bool
+	digests bool
+	root    string // folder of the base module, with a slash; empty in an APK
+	table   resource.Table
+	noTab   string // why there is no table
+	jar     *jarsig.Signature
+	out     *facts.Android
 }
 
-// Read fills the facts of an APK or a bundle. The error, a *place.Problem, is
-// for a package whose manifest cannot be read; any other part that cannot be
-// read leaves its facts unread, with the reason.
-func Read(file string, t *tree.Tree, bundle bool) (*facts.Android, error) {
-	r := &reader{file: file, tree: t, bundle: bundle, out: &facts.Android{}}
+// Read fills the facts of an APK or a bundle. With digests, the signed digest
+// of every entry is verified. The error, a *place.Problem, is for a package
+// whose manifest cannot be read; any other part that cannot be read leaves its
+// facts unread, with the reason.
+func Read(file string, t *tree.Tree, bundle, digests bool) (*facts.Android, error) {
+	r := &reader{file: file, tree: t, bundle: bundle, digests: digests, out: &facts.Android{}}
 	if bundle {
 		r.root = "base/"
 	}
@@ -100,6 +119,7 @@ func Read(file string, t *tree.Tree, bundle bool) (*facts.Android, error) {
 	app := manifest.Child("application")
 	if app != nil {
 		r.application(app, at)
+		r.components(app, at, "")
 	}
 	for _, f := range []string{"label", "icon", "version_name"} {
 		switch {
@@ -109,6 +129,7 @@ func Read(file string, t *tree.Tree, bundle bool) (*facts.Android, error) {
 			r.out.SetUnread(f, "the manifest has no application element")
 		}
 	}
+	r.placeholders(manifest, at)
 	r.architectures()
 	r.codeFiles()
 	if bundle {
@@ -117,14 +138,11 @@ func Read(file string, t *tree.Tree, bundle bool) (*facts.Android, error) {
 		}
 		r.bundleConfig()
 	}
-	for _, e := range t.Entries {
-		if strings.HasPrefix(e.Name, "META-INF/") {
-			switch strings.ToUpper(path.Ext(e.Name)) {
-			case ".RSA", ".DSA", ".EC", ".SF":
-				r.out.SignatureFiles = append(r.out.SignatureFiles, e.Name)
-			}
-		}
-	}
+	r.metadata()
+	r.implied()
+	r.archive()
+	r.signing()
+	r.sweep()
 	r.sizes()
 	return r.out, nil
 }
@@ -200,6 +218,11 @@ func (r *reader) loadTable() {
 		}
 	}
 	r.out.Put("locales", place.Place{File: r.file, Entry: name})
+	for _, l := range r.table.Strings() {
+		ls := &facts.LocaleStrings{Locale: l.Locale, Count: int64(l.Count), Missing: int64(l.Missing), Names: l.Names}
+		ls.SetSelf(place.Place{File: r.file, Entry: name, Key: l.Locale})
+		r.out.Strings = append(r.out.Strings, ls)
+	}
 }
 
 // literal resolves a value to one literal for the default configuration.
@@ -247,7 +270,10 @@ func (r *reader) truth(e *resource.Element, id uint32, name string, def bool) bo
 
 // number reads a whole-number attribute, also when it is written as text.
 func (r *reader) number(e *resource.Element, id uint32, name string) (n int64, text string, ok bool) {
-	a := e.Attr(id, name)
+	return r.numberOf(e.Attr(id, name))
+}
+
+func (r *reader) numberOf(a *resource.Attr) (n int64, text string, ok bool) {
 	if a == nil {
 		return 0, "", false
 	}
@@ -303,6 +329,15 @@ func (r *reader) identity(m *resource.Element, at place.Place) {
 	}
 	r.out.VersionName = r.text(m, attrVersionName, "versionName")
 	r.mark(m, at, "version_name", "manifest", attrVersionName, "versionName")
+	r.out.VersionMajor, _, _ = r.number(m, attrVersionMajor, "versionCodeMajor")
+	r.mark(m, at, "version_code_major", "manifest", attrVersionMajor, "versionCodeMajor")
+	r.out.SharedUser = r.text(m, attrSharedUser, "sharedUserId")
+	r.mark(m, at, "shared_user", "manifest", attrSharedUser, "sharedUserId")
+	r.out.SplitRequired = r.named(m, "isSplitRequired") == "true"
+	if e := m.Child("instrumentation"); e != nil {
+		r.out.Instrumented = true
+		r.out.Put("instrumented", key(at, "instrumentation", "", e.Offset))
+	}
 	r.out.CompileLevel, _, _ = r.number(m, attrCompileSDK, "compileSdkVersion")
 	if a := m.Attr(attrCompileSDK, "compileSdkVersion"); a != nil {
 		r.out.Put("compile_level", key(at, "manifest", "compileSdkVersion", a.Offset))
@@ -337,6 +372,7 @@ func (r *reader) levels(m *resource.Element, at place.Place) {
 		return absent
 	}
 	one := int64(1)
+	r.out.MinLevelSaid = uses.Attr(attrMinSDK, "minSdkVersion") != nil
 	r.out.MinLevel = level("min_level", attrMinSDK, "minSdkVersion", &one)
 	r.out.TargetLevel = level("target_level", attrTargetSDK, "targetSdkVersion", r.out.MinLevel)
 	if r.out.TargetLevel == nil && r.out.Unread("target_level") == "" {
@@ -357,6 +393,9 @@ func (r *reader) reach(m *resource.Element, at place.Place, module string) {
 		case "uses-permission", "uses-permission-sdk-23", "uses-permission-sdk-m":
 			p := &facts.Permission{Name: name, FromM: e.Name != "uses-permission", Module: module}
 			p.MaxLevel, _, _ = r.number(e, attrMaxSDK, "maxSdkVersion")
+			if flags, _, ok := r.numberOf(byName(e, "usesPermissionFlags")); ok {
+				p.NeverForLocation = flags&0x10000 != 0
+			}
 			p.SetSelf(key(at, e.Name+" "+name, "", e.Offset))
 			r.out.Permissions = append(r.out.Permissions, p)
 		case "uses-feature":
@@ -368,9 +407,40 @@ func (r *reader) reach(m *resource.Element, at place.Place, module string) {
 			f := &facts.Feature{Name: name, Required: r.truth(e, attrRequired, "required", true)}
 			f.SetSelf(key(at, "uses-feature "+name, "", e.Offset))
 			r.out.Features = append(r.out.Features, f)
+		case "permission":
+			r.out.Defined = append(r.out.Defined, name)
+			r.out.Put("defined_permissions", key(at, "permission "+name, "", e.Offset))
+		case "supports-gl-texture":
+			r.out.GLTextures = append(r.out.GLTextures, name)
+			r.out.Put("gl_textures", key(at, "supports-gl-texture "+name, "", e.Offset))
+		case "supports-screens", "compatible-screens":
+			r.screens(e, at)
 		case "queries":
 			for _, q := range e.All("package") {
 				r.out.Queries = append(r.out.Queries, r.text(q, attrName, "name"))
+			}
+			for _, q := range e.All("intent") {
+				if len(q.Children) == 1 && r.text(q.Children[0], attrName, "name") == "android.intent.action.MAIN" {
+					r.out.QueriesBroad = true
+				}
+			}
+			r.out.Put("queries", key(at, "queries", "", e.Offset))
+			r.out.Put("queries_broad", key(at, "queries", "", e.Offset))
+		}
+	}
+}
+
+// screens reads which screen classes the manifest excludes.
+func (r *reader) screens(e *resource.Element, at place.Place) {
+	r.out.Put("screens_shut_out", key(at, e.Name, "", e.Offset))
+	if e.Name == "compatible-screens" {
+		r.out.Screens = append(r.out.Screens, "all that compatible-screens does not list")
+		return
+	}
+	for _, name := range []string{"smallScreens", "normalScreens", "largeScreens", "xlargeScreens"} {
+		for i := range e.Attrs {
+			if a := &e.Attrs[i]; a.Name == name && a.Value.AsString() == "false" {
+				r.out.Screens = append(r.out.Screens, strings.TrimSuffix(name, "Screens"))
 			}
 		}
 	}
@@ -385,23 +455,117 @@ func (r *reader) application(app *resource.Element, at place.Place) {
 	o.HasCode = r.truth(app, attrHasCode, "hasCode", true)
 	o.AllowBackup = r.truth(app, attrAllowBackup, "allowBackup", true)
 	r.mark(app, at, "allow_backup", "application", attrAllowBackup, "allowBackup")
-	// Unencrypted traffic is allowed by default up to target level 27, and a
-	// network security configuration replaces the attribute from level 24 on.
+	// Unencrypted traffic is allowed by default up to target level 27; a
+	// network security configuration takes the attribute's place.
 	o.Cleartext = r.truth(app, attrCleartext, "usesCleartextTraffic", o.TargetLevel != nil && *o.TargetLevel <= 27)
 	r.mark(app, at, "cleartext", "application", attrCleartext, "usesCleartextTraffic")
-	if v, ok := r.literal(app.Attr(attrNetworkConfig, "networkSecurityConfig")); ok {
-		o.NetworkConfig = v.AsString()
-	}
+	r.network(app)
+	o.BackupRules = app.Attr(attrFullBackup, "fullBackupContent") != nil || byName(app, "dataExtractionRules") != nil
+	o.LegacyStorage = r.truth(app, attrLegacyStorage, "requestLegacyExternalStorage", false)
+	r.mark(app, at, "legacy_storage", "application", attrLegacyStorage, "requestLegacyExternalStorage")
+	category, _, said := r.number(app, attrAppCategory, "appCategory")
+	o.Game = said && category == 0 || r.truth(app, attrIsGame, "isGame", false)
+	o.LocaleConfig = r.named(app, "localeConfig")
+	o.Banner = app.Attr(attrBanner, "banner") != nil
+	o.BackOptOut = r.named(app, "enableOnBackInvokedCallback") == "false"
+	o.PageCompat = r.named(app, "pageSizeCompat") != ""
 	o.ExtractNative = r.truth(app, attrExtractNative, "extractNativeLibs", o.TargetLevel != nil && *o.TargetLevel < 23)
 	r.mark(app, at, "extract_native", "application", attrExtractNative, "extractNativeLibs")
 	r.label(app, at)
 	r.icon(app, at)
 	for _, e := range app.Children {
 		switch e.Name {
-		case "activity", "activity-alias", "service", "receiver", "provider":
-			r.component(e, at)
 		case "meta-data":
-			r.metaData(e, at)
+			o.MetaData = append(o.MetaData, r.metaData(e, at, "application/meta-data "))
+		case "property":
+			o.Properties = append(o.Properties, r.metaData(e, at, "application/property "))
+		case "uses-library", "uses-native-library":
+			l := &facts.Feature{Name: r.text(e, attrName, "name"), Required: r.truth(e, attrRequired, "required", true)}
+			l.SetSelf(key(at, "application/"+e.Name+" "+l.Name, "", e.Offset))
+			o.UsesLibraries = append(o.UsesLibraries, l)
+		}
+	}
+}
+
+// byName finds an attribute by its name alone: one without an id, or one of
+// the platform's whose id is not listed above.
+func byName(e *resource.Element, name string) *resource.Attr {
+	for i := range e.Attrs {
+		if e.Attrs[i].Name == name {
+			return &e.Attrs[i]
+		}
+	}
+	return nil
+}
+
+// named is the value of such an attribute.
+func (r *reader) named(e *resource.Element, name string) string {
+	v, _ := r.literal(byName(e, name))
+	return v.AsString()
+}
+
+// network reads the network security configuration.
+func (r *reader) network(app *resource.Element) {
+	v, ok := r.literal(app.Attr(attrNetworkConfig, "networkSecurityConfig"))
+	if !ok {
+		return
+	}
+	o := r.out
+	o.NetworkConfig = v.AsString()
+	name := r.root + o.NetworkConfig
+	n := &facts.Network{Cleartext: o.TargetLevel != nil && *o.TargetLevel <= 27}
+	n.SetSelf(place.Place{File: r.file, Entry: name})
+	data, err := r.tree.Read(name, maxManifest)
+	var root *resource.Element
+	if err == nil {
+		root, err = r.xml(data)
+	}
+	if err != nil {
+		o.SetUnread("network", name+" cannot be read: "+err.Error())
+		o.SetUnread("cleartext", name+" cannot be read: "+err.Error())
+		return
+	}
+	userTrusted := func(e *resource.Element) bool {
+		anchors := e.Child("trust-anchors")
+		if anchors == nil {
+			return false
+		}
+		for _, c := range anchors.All("certificates") {
+			if r.named(c, "src") == "user" {
+				return true
+			}
+		}
+		return false
+	}
+	if base := root.Child("base-config"); base != nil {
+		if said := r.named(base, "cleartextTrafficPermitted"); said != "" {
+			n.Cleartext = said == "true"
+		}
+		n.UserTrusted = userTrusted(base)
+	}
+	var domains func(e *resource.Element)
+	domains = func(e *resource.Element) {
+		for _, d := range e.All("domain-config") {
+			if r.named(d, "cleartextTrafficPermitted") == "true" {
+				for _, h := range d.All("domain") {
+					n.Hosts = append(n.Hosts, h.Text)
+				}
+			}
+			n.UserTrusted = n.UserTrusted || userTrusted(d)
+			domains(d)
+		}
+	}
+	domains(root)
+	o.Network, o.Cleartext = n, n.Cleartext
+	o.Put("cleartext", n.Self())
+}
+
+// components reads what an application element declares.
+func (r *reader) components(app *resource.Element, at place.Place, module string) {
+	for _, e := range app.Children {
+		switch e.Name {
+		case "activity", "activity-alias", "service", "receiver", "provider":
+			r.component(e, at, module)
 		}
 	}
 }
@@ -445,14 +609,32 @@ func (r *reader) label(app *resource.Element, at place.Place) {
 	r.out.Label = t
 }
 
-func (r *reader) metaData(e *resource.Element, at place.Place) {
+func (r *reader) metaData(e *resource.Element, at place.Place, element string) *facts.MetaData {
 	name := r.text(e, attrName, "name")
 	m := &facts.MetaData{Name: name, Value: r.text(e, attrValue, "value")}
 	if e.Attr(attrValue, "value") == nil {
 		m.Value = r.text(e, attrResource, "resource")
 	}
-	m.SetSelf(key(at, "application/meta-data "+name, "", e.Offset))
-	r.out.MetaData = append(r.out.MetaData, m)
+	m.SetSelf(key(at, element+name, "", e.Offset))
+	return m
+}
+
+// leftover matches what templates leave behind when nothing was filled in.
+var leftover = regexp.MustCompile(`\$\{[^}]*\}|\bYOUR_[A-Z_]+\b|\bREPLACE_ME\b`)
+
+// placeholders looks through every attribute of the manifest.
+func (r *reader) placeholders(e *resource.Element, at place.Place) {
+	for i := range e.Attrs {
+		a := &e.Attrs[i]
+		if a.Value.Kind == resource.String && leftover.MatchString(a.Value.Text) {
+			m := &facts.MetaData{Name: e.Name + "@" + a.Name, Value: a.Value.Text}
+			m.SetSelf(key(at, e.Name, a.Name, a.Offset))
+			r.out.Placeholders = append(r.out.Placeholders, m)
+		}
+	}
+	for _, c := range e.Children {
+		r.placeholders(c, at)
+	}
 }
 
 // foregroundTypes are the flags of a foreground service, as the platform
@@ -466,8 +648,27 @@ var foregroundTypes = []struct {
 	{0x400, "systemExempted"}, {0x800, "shortService"}, {0x2000, "mediaProcessing"}, {0x40000000, "specialUse"},
 }
 
-func (r *reader) component(e *resource.Element, at place.Place) {
-	c := &facts.Component{Kind: e.Name, Name: r.class(r.text(e, attrName, "name")), Permission: r.text(e, attrPermission, "permission")}
+func (r *reader) component(e *resource.Element, at place.Place, module string) {
+	c := &facts.Component{Kind: e.Name, Name: r.class(r.text(e, attrName, "name")), Module: module,
+		Enabled: r.truth(e, attrEnabled, "enabled", true), Resizeable: r.truth(e, attrResizeable, "resizeableActivity", true)}
+	for _, p := range []struct {
+		id   uint32
+		name string
+	}{{attrPermission, "permission"}, {attrReadPerm, "readPermission"}, {attrWritePerm, "writePermission"}} {
+		if c.Permission == "" {
+			c.Permission = r.text(e, p.id, p.name)
+		}
+	}
+	if e.Name == "activity-alias" {
+		c.Target = r.class(r.text(e, attrTargetActivity, "targetActivity"))
+	}
+	if a := r.text(e, attrAuthorities, "authorities"); a != "" {
+		c.Authorities = strings.Split(a, ";")
+	}
+	if o, _, ok := r.number(e, attrOrientation, "screenOrientation"); ok {
+		// The flags' values are those of the attribute's documentation.
+		c.Orientation = map[int64]string{0: "landscape", 1: "portrait", 6: "landscape", 7: "portrait", 8: "landscape", 9: "portrait", 11: "landscape", 12: "portrait"}[o]
+	}
 	filters := e.All("intent-filter")
 	c.Filtered = len(filters) > 0
 	c.ExportedSaid = e.Attr(attrExported, "exported") != nil
@@ -479,29 +680,60 @@ func (r *reader) component(e *resource.Element, at place.Place) {
 			}
 		}
 	}
+	for _, p := range e.All("property") {
+		if r.text(p, attrName, "name") == "android.app.PROPERTY_SPECIAL_USE_FGS_SUBTYPE" {
+			c.SpecialUse = r.text(p, attrValue, "value")
+		}
+	}
 	for _, f := range filters {
-		var launches bool
-		for _, part := range f.Children {
-			name := r.text(part, attrName, "name")
-			switch part.Name {
-			case "action":
-				c.Actions = append(c.Actions, name)
-			case "category":
-				launches = launches || name == "android.intent.category.LAUNCHER" || name == "android.intent.category.LEANBACK_LAUNCHER"
-			case "data":
-				if host := r.text(part, attrHost, "host"); host != "" && !slices.Contains(r.out.DeepLinkHosts, host) {
-					r.out.DeepLinkHosts = append(r.out.DeepLinkHosts, host)
-				}
-			}
-		}
-		if launches && slices.Contains(c.Actions, "android.intent.action.MAIN") && r.out.Launcher == "" {
-			r.out.Launcher = c.Name
-			r.out.Put("launcher", key(at, "application/"+e.Name+" "+c.Name, "", e.Offset))
-		}
-		r.out.AutoVerify = r.out.AutoVerify || r.truth(f, attrAutoVerify, "autoVerify", false)
+		r.filter(e, c, f, at)
 	}
 	c.SetSelf(key(at, "application/"+e.Name+" "+c.Name, "", e.Offset))
 	r.out.Components = append(r.out.Components, c)
+}
+
+// filter reads one intent filter of a component.
+func (r *reader) filter(e *resource.Element, c *facts.Component, f *resource.Element, at place.Place) {
+	starts, kind := false, ""
+	web := false
+	var hosts []string
+	for _, part := range f.Children {
+		name := r.text(part, attrName, "name")
+		switch part.Name {
+		case "action":
+			c.Actions = append(c.Actions, name)
+			starts = starts || name == "android.intent.action.MAIN"
+		case "category":
+			c.Categories = append(c.Categories, name)
+			switch name {
+			case "android.intent.category.LAUNCHER":
+				kind = "phone"
+			case "android.intent.category.LEANBACK_LAUNCHER":
+				if kind == "" {
+					kind = "television"
+				}
+			}
+		case "data":
+			if s := r.text(part, attrScheme, "scheme"); s == "http" || s == "https" {
+				web = true
+			}
+			if host := r.text(part, attrHost, "host"); host != "" {
+				hosts = append(hosts, host)
+			}
+		}
+	}
+	if starts && kind != "" && c.Enabled && (r.out.Launcher == "" || r.out.LauncherKind == "television" && kind == "phone") {
+		r.out.Launcher, r.out.LauncherKind = c.Name, kind
+		r.out.Put("launcher", key(at, "application/"+e.Name+" "+c.Name, "", e.Offset))
+	}
+	if web {
+		for _, h := range hosts {
+			if !slices.Contains(r.out.DeepLinkHosts, h) {
+				r.out.DeepLinkHosts = append(r.out.DeepLinkHosts, h)
+			}
+		}
+		r.out.AutoVerify = r.out.AutoVerify || r.truth(f, attrAutoVerify, "autoVerify", false)
+	}
 }
 
 // class completes a class name that the manifest gives relative to the package.
@@ -515,21 +747,42 @@ func (r *reader) class(name string) string {
 	return name
 }
 
+// abiBits tells the word size of the architecture that a folder is for.
+func abiBits(abi string) int64 {
+	switch abi {
+	case "arm64-v8a", "x86_64", "riscv64", "mips64":
+		return 64
+	}
+	return 32
+}
+
+// libraryPath takes apart the path of a native library: its module (empty in
+// an APK), its architecture's folder and its name.
+func (r *reader) libraryPath(name string) (module, abi, lib string, ok bool) {
+	if r.bundle {
+		if module, name, ok = strings.Cut(name, "/"); !ok {
+			return "", "", "", false
+		}
+	}
+	rest, ok := strings.CutPrefix(name, "lib/")
+	if !ok {
+		return "", "", "", false
+	}
+	abi, lib, ok = strings.Cut(rest, "/")
+	return module, abi, lib, ok && path.Ext(lib) == ".so" && !strings.Contains(lib, "/")
+}
+
 func (r *reader) architectures() {
 	byName := map[string]*facts.ABI{}
 	for _, e := range r.tree.Entries {
-		name, ok := strings.CutPrefix(e.Name, r.root+"lib/")
-		abi, lib, ok2 := strings.Cut(name, "/")
-		if !ok || !ok2 || path.Ext(lib) != ".so" {
+		_, abi, lib, ok := r.libraryPath(e.Name)
+		if !ok {
 			continue
 		}
 		a := byName[abi]
 		if a == nil {
-			a = &facts.ABI{Name: abi, Bits: 32}
-			if abi == "arm64-v8a" || abi == "x86_64" || abi == "riscv64" || abi == "mips64" {
-				a.Bits = 64
-			}
-			a.SetSelf(place.Place{File: r.file, Entry: r.root + "lib/" + abi})
+			a = &facts.ABI{Name: abi, Bits: abiBits(abi)}
+			a.SetSelf(place.Place{File: r.file, Entry: path.Dir(e.Name)})
 			byName[abi] = a
 			r.out.Architectures = append(r.out.Architectures, a)
 		}
@@ -539,23 +792,36 @@ func (r *reader) architectures() {
 	r.out.Put("architectures", place.Place{File: r.file, Entry: r.root + "lib"})
 }
 
-func (r *reader) codeFiles() {
-	dir := r.root
+// dexNumber is the position of a code file: classes.dex is the first.
+func dexNumber(name string) int {
+	n, err := strconv.Atoi(strings.TrimSuffix(strings.TrimPrefix(name, "classes"), ".dex"))
+	if err != nil {
+		return 1
+	}
+	return n
+}
+
+// isDex takes apart the path of a code file.
+func (r *reader) isDex(name string) (module, file string, ok bool) {
 	if r.bundle {
-		dir += "dex/"
+		if module, name, ok = strings.Cut(name, "/"); !ok {
+			return "", "", false
+		}
+		if name, ok = strings.CutPrefix(name, "dex/"); !ok {
+			return "", "", false
+		}
 	}
-	number := func(name string) int {
-		n, _ := strconv.Atoi(strings.TrimSuffix(strings.TrimPrefix(name, "classes"), ".dex"))
-		return n
-	}
+	return module, name, strings.HasPrefix(name, "classes") && strings.HasSuffix(name, ".dex") && !strings.Contains(name, "/")
+}
+
+func (r *reader) codeFiles() {
 	for _, e := range r.tree.Entries {
-		name, ok := strings.CutPrefix(e.Name, dir)
-		if ok && strings.HasPrefix(name, "classes") && strings.HasSuffix(name, ".dex") && !strings.Contains(name, "/") {
+		if module, name, ok := r.isDex(e.Name); ok && (module == "" || module == "base") {
 			r.out.CodeFiles = append(r.out.CodeFiles, name)
 		}
 	}
-	sort.SliceStable(r.out.CodeFiles, func(i, j int) bool { return number(r.out.CodeFiles[i]) < number(r.out.CodeFiles[j]) })
-	r.out.Put("code_files", place.Place{File: r.file, Entry: strings.TrimSuffix(dir, "/")})
+	sort.SliceStable(r.out.CodeFiles, func(i, j int) bool { return dexNumber(r.out.CodeFiles[i]) < dexNumber(r.out.CodeFiles[j]) })
+	r.out.Put("code_files", place.Place{File: r.file, Entry: strings.TrimSuffix(r.root, "/")})
 }
 
 // sizes adds up the compressed bytes by part.

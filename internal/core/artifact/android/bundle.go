@@ -2,6 +2,7 @@ package android
 
 import (
 	"path"
+	"slices"
 	"strings"
 
 	"google.golang.org/protobuf/encoding/protowire"
@@ -25,21 +26,71 @@ func (r *reader) modules() error {
 		}
 		m := &facts.Module{Name: name, Kind: "feature", Delivery: "install-time"}
 		m.SetSelf(at)
-		if name == "base" {
-			m.Kind = "base"
-		} else {
-			r.reach(manifest, at, name)
-			m.Delivery = delivery(manifest)
-			if mod := manifest.Child("module"); mod != nil && strings.HasSuffix(distribution(mod, "type"), "-pack") {
-				m.Kind = "assets"
-			}
-		}
-		for _, e := range r.tree.Below(name) {
-			m.Size += e.Compressed
-		}
+		r.module(m, manifest, at)
 		r.out.Modules = append(r.out.Modules, m)
 	}
 	return nil
+}
+
+// module fills one module's facts from its manifest and its files.
+func (r *reader) module(m *facts.Module, manifest *resource.Element, at place.Place) {
+	if a := manifest.Plain("package"); a != nil {
+		m.ID = a.Value.AsString()
+	}
+	if a := manifest.Plain("split"); a != nil {
+		m.SplitName = a.Value.AsString()
+	}
+	if n, _, ok := r.number(manifest, attrVersionCode, "versionCode"); ok {
+		m.VersionCode = &n
+	} else {
+		m.SetUnread("version_code", "the module's manifest has no version code")
+	}
+	mod := manifest.Child("module")
+	if mod != nil {
+		m.Instant = distribution(mod, "instant") == "true"
+		if t := byName(mod, "title"); t != nil {
+			if v, ok := r.literal(t); ok {
+				m.Title = v.AsString()
+			} else {
+				m.SetUnread("title", r.noTitle(t))
+			}
+		}
+	}
+	if m.Name == "base" {
+		m.Kind, m.DeliverySaid = "base", true
+	} else {
+		r.reach(manifest, at, m.Name)
+		if app := manifest.Child("application"); app != nil {
+			r.components(app, at, m.Name)
+		}
+		m.Delivery = delivery(manifest)
+		m.DeliverySaid = mod != nil && (mod.Child("delivery") != nil || distribution(mod, "onDemand") != "")
+		if mod != nil {
+			switch typ := distribution(mod, "type"); {
+			case typ == "asset-pack":
+				m.Kind = "assets"
+			case strings.HasSuffix(typ, "-pack"):
+				m.Kind = "model"
+			}
+		}
+	}
+	for _, e := range r.tree.Below(m.Name) {
+		m.Size += e.Compressed
+		rest := strings.TrimPrefix(e.Name, m.Name+"/")
+		m.HasCode = m.HasCode || strings.HasPrefix(rest, "dex/")
+		m.HasResources = m.HasResources || strings.HasPrefix(rest, "res/")
+		if _, abi, _, ok := r.libraryPath(e.Name); ok && !slices.Contains(m.ABIs, abi) {
+			m.ABIs = append(m.ABIs, abi)
+		}
+	}
+	slices.Sort(m.ABIs)
+}
+
+func (r *reader) noTitle(a *resource.Attr) string {
+	if r.noTab != "" {
+		return r.noTab
+	}
+	return "its title " + a.Value.AsString() + " is not in the base's table"
 }
 
 // distribution reads an attribute of the distribution namespace, whose names
@@ -89,9 +140,9 @@ func (r *reader) bundleConfig() {
 		r.out.SetUnread("bundle", name+" cannot be read: "+err.Error())
 		return
 	}
-	c := &facts.BundleConfig{}
+	c := &bundleReader{}
 	c.SetSelf(at)
-	err = protores.Fields(data, 0, func(num protowire.Number, b []byte, _ uint64, at int) error {
+	err = protores.Fields(data, 0, func(num protowire.Number, b []byte, n uint64, at int) error {
 		switch num {
 		case 1: // the building tool
 			return protores.Fields(b, at, func(num protowire.Number, b []byte, _ uint64, _ int) error {
@@ -102,16 +153,29 @@ func (r *reader) bundleConfig() {
 			})
 		case 2: // optimisations
 			return protores.Fields(b, at, func(num protowire.Number, b []byte, _ uint64, at int) error {
-				if num != 2 { // uncompressed native libraries
-					return nil
+				switch num {
+				case 1: // how it is split
+					return protores.Fields(b, at, func(num protowire.Number, b []byte, _ uint64, at int) error {
+						if num != 1 {
+							return nil
+						}
+						return c.dimension(b, at)
+					})
+				case 2: // uncompressed native libraries
+					return protores.Fields(b, at, func(num protowire.Number, _ []byte, n uint64, _ int) error {
+						switch {
+						case num == 1:
+							c.StoredNative = n != 0
+						case num == 2 && n > 0 && n < 4:
+							c.PageAlignment = []string{"", "4K", "16K", "64K"}[n]
+						}
+						return nil
+					})
 				}
-				return protores.Fields(b, at, func(num protowire.Number, _ []byte, n uint64, _ int) error {
-					if num == 2 && n > 0 && n < 4 {
-						c.PageAlignment = []string{"", "4K", "16K", "64K"}[n]
-					}
-					return nil
-				})
+				return nil
 			})
+		case 8:
+			c.Type = int64(n)
 		}
 		return nil
 	})
@@ -119,5 +183,68 @@ func (r *reader) bundleConfig() {
 		r.out.SetUnread("bundle", name+" is damaged: "+err.Error())
 		return
 	}
-	r.out.Bundle = c
+	r.out.Bundle = &c.BundleConfig
+}
+
+// bundleReader fills a bundle's configuration.
+type bundleReader struct{ facts.BundleConfig }
+
+// dimension reads one way in which a bundle is split, or is not.
+func (c *bundleReader) dimension(b []byte, at int) error {
+	name, off := "", false
+	err := protores.Fields(b, at, func(num protowire.Number, _ []byte, n uint64, _ int) error {
+		switch num {
+		case 1:
+			if n > 0 && n < 7 {
+				name = []string{"", "abi", "density", "language", "texture", "device-tier", "country"}[n]
+			}
+		case 2:
+			off = n != 0
+		}
+		return nil
+	})
+	switch {
+	case name == "":
+	case off:
+		c.NotSplitBy = append(c.NotSplitBy, name)
+	default:
+		c.SplitBy = append(c.SplitBy, name)
+	}
+	return err
+}
+
+// metadata lists what accompanies a release without going to devices. The
+// names below are where the platform's build tools put it.
+func (r *reader) metadata() {
+	const (
+		root    = "BUNDLE-METADATA/"
+		mapping = root + "com.android.tools.build.obfuscation/proguard.map"
+		symbols = root + "com.android.tools.build.debugsymbols/"
+		list    = root + "com.android.tools.build.libraries/dependencies.pb"
+	)
+	m := &facts.Metadata{}
+	m.SetSelf(place.Place{File: r.file, Entry: strings.TrimSuffix(root, "/")})
+	if !r.bundle {
+		for _, f := range []string{"mapping", "native_symbols", "dependencies"} {
+			m.SetUnread(f, "an APK does not carry it; it is sent beside the package")
+		}
+	}
+	for _, e := range r.tree.Entries {
+		name, ok := strings.CutPrefix(e.Name, symbols)
+		switch {
+		case ok:
+			for _, ext := range []string{".sym", ".dbg"} {
+				name = strings.TrimSuffix(name, ext)
+			}
+			m.NativeSymbols = append(m.NativeSymbols, name)
+		case e.Name == mapping:
+			m.Mapping = true
+		case e.Name == list:
+			m.Dependencies = true
+		}
+		if strings.HasPrefix(e.Name, root) {
+			m.Files = append(m.Files, e.Name)
+		}
+	}
+	r.out.Metadata = m
 }

@@ -4,7 +4,6 @@
 package tree
 
 import (
-	"archive/zip"
 	"errors"
 	"fmt"
 	"io"
@@ -14,14 +13,12 @@ import (
 	"path/filepath"
 	"sort"
 	"strings"
+
+	"regola.example/regola/internal/core/format/zipscan"
 )
 
-// Bounds against hostile archives. They are far above what any store accepts.
-const (
-	MaxEntries = 1 << 20
-	MaxTotal   = 64 << 30  // bytes that an archive may claim to hold, inflated
-	MaxWhole   = 128 << 20 // bytes of one entry that is read whole
-)
+// MaxWhole bounds one file that is read whole, in bytes.
+const MaxWhole = 128 << 20
 
 // Entry is one file of a package.
 type Entry struct {
@@ -48,7 +45,8 @@ func (e *Entry) DataOffset() (int64, error) {
 
 // Tree is the files of a package.
 type Tree struct {
-	Entries []*Entry // in the archive's order; sorted by name in a folder
+	Entries []*Entry         // in the archive's order; sorted by name in a folder
+	Archive *zipscan.Archive // nil for a folder
 	byName  map[string]*Entry
 }
 
@@ -103,29 +101,20 @@ func (t *Tree) add(e *Entry) {
 	}
 }
 
-// FromZip reads an archive's directory. Sizes are those of the central
-// directory, since local headers may leave them out.
+// FromZip reads an archive's directory.
 func FromZip(r io.ReaderAt, size int64) (*Tree, error) {
-	z, err := zip.NewReader(r, size)
+	z, err := zipscan.Scan(r, size)
 	if err != nil {
 		return nil, err
 	}
-	if len(z.File) > MaxEntries {
-		return nil, fmt.Errorf("the archive holds more than %d entries", MaxEntries)
-	}
-	t := &Tree{byName: make(map[string]*Entry, len(z.File))}
-	var total uint64
-	for _, f := range z.File {
-		total += f.UncompressedSize64
-		if f.UncompressedSize64 > MaxTotal || total > MaxTotal {
-			return nil, fmt.Errorf("the archive claims to hold more than %d GiB", int64(MaxTotal)>>30)
-		}
+	t := &Tree{Archive: z, byName: make(map[string]*Entry, len(z.Entries))}
+	for _, f := range z.Entries {
 		if strings.HasSuffix(f.Name, "/") {
 			continue
 		}
 		t.add(&Entry{
-			Name: f.Name, Size: int64(f.UncompressedSize64), Compressed: int64(f.CompressedSize64),
-			Stored: f.Method == zip.Store, Mode: f.Mode(), open: f.Open, data: f.DataOffset,
+			Name: f.Name, Size: f.Size, Compressed: f.Compressed,
+			Stored: f.Method == zipscan.Stored, Mode: f.Mode, open: f.Open, data: f.DataOffset,
 		})
 	}
 	return t, nil
@@ -150,8 +139,8 @@ func FromFolder(root string) (*Tree, error) {
 		if err != nil {
 			return err
 		}
-		if len(t.Entries) >= MaxEntries {
-			return fmt.Errorf("the folder holds more than %d files", MaxEntries)
+		if len(t.Entries) >= zipscan.MaxEntries {
+			return fmt.Errorf("the folder holds more than %d files", zipscan.MaxEntries)
 		}
 		total += info.Size()
 		t.add(&Entry{
@@ -178,7 +167,7 @@ func (t *Tree) Sub(folder string) *Tree {
 	if folder == "" {
 		return t
 	}
-	s := &Tree{byName: make(map[string]*Entry)}
+	s := &Tree{Archive: t.Archive, byName: make(map[string]*Entry)}
 	for _, e := range t.Below(folder) {
 		sub := *e
 		sub.Name = e.Name[len(folder)+1:]

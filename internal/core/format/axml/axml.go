@@ -64,6 +64,11 @@ func (p *parser) chunk(c resource.Chunk) (err error) {
 		p.ids = c.Body()
 	case resource.ChunkElement:
 		return p.element(c)
+	case resource.ChunkText:
+		if body := c.Body(); len(p.open) > 0 && len(body) >= 4 {
+			text, _ := p.pool.String(binary.LittleEndian.Uint32(body))
+			p.open[len(p.open)-1].Text += text
+		}
 	case resource.ChunkElementEnd:
 		if len(p.open) == 0 {
 			return resource.Errorf(c.Offset, "an element ends that never began")

@@ -64,7 +64,7 @@ func Fields(msg []byte, base int, visit func(num protowire.Number, b []byte, n u
 // ParseXML reads an XmlNode and returns its element.
 func ParseXML(data []byte) (*resource.Element, error) {
 	e, err := node(data, 0, 0)
-	if err == nil && e == nil {
+	if err == nil && (e == nil || e.Name == "") {
 		err = resource.Errorf(0, "the document has no element")
 	}
 	return e, err
@@ -81,6 +81,8 @@ func node(msg []byte, base, depth int) (e *resource.Element, err error) {
 			var err error
 			e, err = element(b, at, depth)
 			return err
+		case 2: // a text node
+			e = &resource.Element{Text: string(b), Offset: int64(at)}
 		case 3:
 			return Fields(b, at, func(num protowire.Number, _ []byte, n uint64, _ int) error {
 				if num == 1 {
@@ -111,8 +113,10 @@ func element(msg []byte, base, depth int) (*resource.Element, error) {
 			return err
 		case 5:
 			child, err := node(b, at, depth+1)
-			if child != nil {
+			if child != nil && child.Name != "" {
 				e.Children = append(e.Children, child)
+			} else if child != nil {
+				e.Text += child.Text
 			}
 			return err
 		}
@@ -208,6 +212,7 @@ func primitive(msg []byte, base int) (v resource.Value, err error) {
 type Table struct {
 	entries map[uint32]span
 	locales []string
+	texts   []resource.StringEntry
 }
 
 type span struct {
@@ -285,13 +290,17 @@ func (t *Table) typ(pkg uint32, s span) error {
 
 func (t *Table) entry(prefix uint32, typ string, s span) error {
 	var entry uint32
+	text := resource.StringEntry{}
 	err := Fields(s.data, s.at, func(num protowire.Number, b []byte, _ uint64, at int) (err error) {
 		switch num {
 		case 1:
 			entry, err = id(b, at)
+		case 2:
+			text.Name = string(b)
 		case 6:
 			if typ == "string" {
 				c, _, err := configValue(b, at)
+				text.Locales = append(text.Locales, c.Locale)
 				t.locales = append(t.locales, c.Locale)
 				return err
 			}
@@ -300,6 +309,9 @@ func (t *Table) entry(prefix uint32, typ string, s span) error {
 	})
 	if err != nil {
 		return err
+	}
+	if typ == "string" {
+		t.texts = append(t.texts, text)
 	}
 	t.entries[prefix|entry&0xffff] = s
 	return nil
@@ -325,6 +337,9 @@ func (t *Table) Lookup(id uint32) []resource.Item {
 
 // Locales implements resource.Table.
 func (t *Table) Locales() []string { return t.locales }
+
+// Strings implements resource.Table.
+func (t *Table) Strings() []resource.Coverage { return resource.Cover(t.texts) }
 
 func configValue(msg []byte, base int) (c resource.Config, v resource.Value, err error) {
 	err = Fields(msg, base, func(num protowire.Number, b []byte, _ uint64, at int) (err error) {

@@ -2,7 +2,9 @@ package resource
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
+	"strings"
 )
 
 // Kind is the kind of a typed value.
@@ -148,6 +150,65 @@ type Table interface {
 	Lookup(id uint32) []Item
 	// Locales lists the languages of the table's strings, sorted, the default as "".
 	Locales() []string
+	// Strings tells for every language how many strings it has and which of
+	// the default language's it lacks.
+	Strings() []Coverage
+}
+
+// Coverage is how complete a language is.
+type Coverage struct {
+	Locale  string
+	Count   int      // strings it has
+	Missing int      // strings of the default language that it lacks
+	Names   []string // some of those
+}
+
+// StringEntry is a string resource and the languages it exists in.
+type StringEntry struct {
+	Name    string
+	Locales []string
+}
+
+// Cover sums up string entries by language, sorted by tag.
+func Cover(entries []StringEntry) []Coverage {
+	const named = 10
+	byLocale := map[string]*Coverage{}
+	for _, e := range entries {
+		seen := map[string]bool{}
+		for _, l := range e.Locales {
+			if l != "" && !seen[l] {
+				if byLocale[l] == nil {
+					byLocale[l] = &Coverage{Locale: l}
+				}
+				byLocale[l].Count++
+			}
+			seen[l] = true
+		}
+	}
+	// Only strings that some language translates count as lacking elsewhere:
+	// the others are not meant for translation.
+	for _, e := range entries {
+		seen := map[string]bool{}
+		for _, l := range e.Locales {
+			seen[l] = true
+		}
+		if !seen[""] || len(seen) < 2 {
+			continue
+		}
+		for l, c := range byLocale {
+			if !seen[l] {
+				if c.Missing++; len(c.Names) < named {
+					c.Names = append(c.Names, e.Name)
+				}
+			}
+		}
+	}
+	out := make([]Coverage, 0, len(byLocale))
+	for _, c := range byLocale {
+		out = append(out, *c)
+	}
+	slices.SortFunc(out, func(a, b Coverage) int { return strings.Compare(a.Locale, b.Locale) })
+	return out
 }
 
 // maxChain bounds how far a reference is followed: resources that point at

@@ -12,8 +12,9 @@ type Element struct {
 	NS, Name string
 	Attrs    []Attr
 	Children []*Element
-	Line     int   // in the source document, 0 when unknown
-	Offset   int64 // of the element in the compiled file, in bytes
+	Text     string // character data directly inside
+	Line     int    // in the source document, 0 when unknown
+	Offset   int64  // of the element in the compiled file, in bytes
 }
 
 // Attr is one attribute. Shrinkers drop the name of platform attributes and

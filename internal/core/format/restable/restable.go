@@ -247,6 +247,58 @@ func (t *Table) Locales() []string {
 	return slices.Compact(out)
 }
 
+// Strings implements resource.Table.
+func (t *Table) Strings() []resource.Coverage {
+	var all []resource.StringEntry
+	for _, p := range t.packages {
+		for id, chunks := range p.byID {
+			if p.TypeName(id) != "string" {
+				continue
+			}
+			most := 0
+			for i := range chunks {
+				most = max(most, chunks[i].last())
+			}
+			entries := make([]resource.StringEntry, most+1)
+			for i := range chunks {
+				for e := range entries {
+					if at := chunks[i].offset(uint16(e)); at >= 0 && at+8 <= int64(len(chunks[i].data)) {
+						entries[e].Locales = append(entries[e].Locales, chunks[i].config.Locale)
+						if entries[e].Name == "" {
+							entries[e].Name = p.entryName(&chunks[i], at)
+						}
+					}
+				}
+			}
+			all = append(all, entries...)
+		}
+	}
+	return resource.Cover(all)
+}
+
+// entryName is the key of an entry. Optimised tables give all the same one.
+func (p *Package) entryName(tc *typeChunk, at int64) string {
+	le := binary.LittleEndian
+	b := tc.data[at:]
+	k := le.Uint32(b[4:])
+	if le.Uint16(b[2:])&entryCompact != 0 {
+		k = uint32(le.Uint16(b))
+	}
+	name, _ := p.keys.String(k)
+	return name
+}
+
+// last is the highest entry index that a type chunk can have.
+func (tc *typeChunk) last() int {
+	if !tc.sparse {
+		return min(tc.count, 1<<16) - 1
+	}
+	if tc.count == 0 {
+		return 0
+	}
+	return int(binary.LittleEndian.Uint16(tc.entries[(tc.count-1)*4:]))
+}
+
 // Names lists type/name of every entry with its id. It is for building tables
 // of platform identifiers, not for packages: it walks everything.
 func (t *Table) Names(visit func(id uint32, typ, name string)) {

@@ -20,6 +20,7 @@ func TestEncodingsAgree(t *testing.T) {
 	pb, err := protores.ParseTable(seed.Entry(t, seed.Bundle, "base/resources.pb"))
 	require.NoError(t, err)
 	assert.Equal(t, pb.Locales(), bin.Locales())
+	assert.Equal(t, pb.Strings(), bin.Strings())
 	seen := 0
 	bin.Names(func(id uint32, typ, name string) {
 		want, got := pb.Lookup(id), bin.Lookup(id)
@@ -45,7 +46,8 @@ type loop struct{}
 func (loop) Lookup(id uint32) []resource.Item {
 	return []resource.Item{{Value: resource.Value{Kind: resource.Reference, Ref: id ^ 1}}}
 }
-func (loop) Locales() []string { return nil }
+func (loop) Locales() []string            { return nil }
+func (loop) Strings() []resource.Coverage { return nil }
 
 func TestResolveEnds(t *testing.T) {
 	got := resource.Resolve(loop{}, resource.Value{Kind: resource.Reference, Ref: 0x7f010000})

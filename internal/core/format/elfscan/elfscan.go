@@ -1,0 +1,329 @@
+// Package elfscan reads what a release check needs of native libraries, in one
+// forward pass over a stream: a library of a hundred megabytes is never held.
+//
+// Source of the format: the System V ABI's chapters on object files, and the
+// Android platform's notes on its dynamic linker.
+package elfscan
+
+import (
+	"bufio"
+	"bytes"
+	"debug/elf"
+	"encoding/binary"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+)
+
+// keep is how many bytes from the start are held: program headers, notes and
+// the names of needed libraries stand there.
+const keep = 2 << 20
+
+// File is one native library.
+type File struct {
+	Bits       int
+	Machine    string // arm64, arm, x86, x86_64, riscv64, or its number
+	Shared     bool   // a shared object
+	Align      int64  // the smallest alignment of a load segment, in bytes
+	Congruent  bool   // every load segment's address and offset agree modulo its alignment
+	WriteExec  bool   // a segment is both writable and executable
+	TextRel    bool   // code must be rewritten on load
+	Needed     []string
+	SoName     string
+	BuildID    string
+	Sections   bool // section headers are there
+	Symbols    bool // a symbol table for linking and debugging is left in
+	Debug      int64
+	Incomplete string // what could not be reached, and why
+}
+
+// FormatError tells that bytes do not follow the format, and at which offset.
+type FormatError struct {
+	Offset int64
+	What   string
+}
+
+// Error is the message with its offset.
+func (e *FormatError) Error() string { return fmt.Sprintf("%s (byte %#x)", e.What, e.Offset) }
+
+func errorf(offset int64, format string, args ...any) error {
+	return &FormatError{Offset: offset, What: fmt.Sprintf(format, args...)}
+}
+
+// Is reports whether a file begins like an ELF file.
+func Is(head []byte) bool { return bytes.HasPrefix(head, []byte(elf.ELFMAG)) }
+
+type scanner struct {
+	r     *bufio.Reader
+	head  []byte
+	pos   int64 // of r
+	order binary.ByteOrder
+	wide  bool
+	loads []elf.Prog64
+}
+
+// Scan reads a library from a stream of the given size in bytes.
+func Scan(r io.Reader, size int64) (*File, error) {
+	s := &scanner{r: bufio.NewReaderSize(r, 64<<10), order: binary.LittleEndian}
+	var head bytes.Buffer
+	if _, err := io.CopyN(&head, s.r, keep); err != nil && !errors.Is(err, io.EOF) {
+		return nil, err
+	}
+	s.head, s.pos = head.Bytes(), int64(head.Len())
+	if len(s.head) < 52 || !Is(s.head) {
+		return nil, errorf(0, "not an ELF file")
+	}
+	if s.head[5] == 2 {
+		s.order = binary.BigEndian
+	}
+	switch elf.Class(s.head[4]) {
+	case elf.ELFCLASS64:
+		s.wide = true
+	case elf.ELFCLASS32:
+	default:
+		return nil, errorf(4, "unknown ELF class %d", s.head[4])
+	}
+	if s.wide && len(s.head) < 64 {
+		return nil, errorf(0, "the ELF header is cut off")
+	}
+	f := &File{Bits: 32, Congruent: true}
+	if s.wide {
+		f.Bits = 64
+	}
+	f.Shared = elf.Type(s.order.Uint16(s.head[16:])) == elf.ET_DYN
+	f.Machine = machine(elf.Machine(s.order.Uint16(s.head[18:])))
+	dyn, err := s.programs(f)
+	if err != nil {
+		return nil, err
+	}
+	s.rest(f, dyn, size)
+	return f, nil
+}
+
+func machine(m elf.Machine) string {
+	switch m {
+	case elf.EM_AARCH64:
+		return "arm64"
+	case elf.EM_ARM:
+		return "arm"
+	case elf.EM_386:
+		return "x86"
+	case elf.EM_X86_64:
+		return "x86_64"
+	case elf.EM_RISCV:
+		return "riscv64"
+	case elf.EM_MIPS:
+		return "mips"
+	}
+	return fmt.Sprintf("machine-%d", m)
+}
+
+// word reads an address-sized number of the header at its two offsets.
+func (s *scanner) word(b []byte, at32, at64 int) uint64 {
+	if s.wide {
+		return s.order.Uint64(b[at64:])
+	}
+	return uint64(s.order.Uint32(b[at32:]))
+}
+
+func (s *scanner) half(at32, at64 int) int {
+	if s.wide {
+		at32 = at64
+	}
+	return int(s.order.Uint16(s.head[at32:]))
+}
+
+// programs reads the program headers and returns the dynamic segment.
+func (s *scanner) programs(f *File) (dyn elf.Prog64, err error) {
+	off, size, n := s.word(s.head, 28, 32), s.half(42, 54), s.half(44, 56)
+	least := 32
+	if s.wide {
+		least = 56
+	}
+	if n == 0 {
+		return dyn, nil
+	}
+	if size < least || off > keep || int64(off)+int64(size)*int64(n) > int64(len(s.head)) {
+		return dyn, errorf(int64(off), "%d program headers of %d bytes do not fit", n, size)
+	}
+	for i := range n {
+		b := s.head[int(off)+i*size:]
+		p := elf.Prog64{Type: s.order.Uint32(b)}
+		if s.wide {
+			p.Flags = s.order.Uint32(b[4:])
+		} else {
+			p.Flags = s.order.Uint32(b[24:])
+		}
+		p.Off, p.Vaddr = s.word(b, 4, 8), s.word(b, 8, 16)
+		p.Filesz, p.Memsz, p.Align = s.word(b, 16, 32), s.word(b, 20, 40), s.word(b, 28, 48)
+		switch elf.ProgType(p.Type) {
+		case elf.PT_LOAD:
+			s.loads = append(s.loads, p)
+			align := int64(min(max(p.Align, 1), 1<<40))
+			if f.Align == 0 || align < f.Align {
+				f.Align = align
+			}
+			f.Congruent = f.Congruent && p.Off%uint64(align) == p.Vaddr%uint64(align)
+			f.WriteExec = f.WriteExec || p.Flags&3 == 3
+		case elf.PT_DYNAMIC:
+			dyn = p
+		case elf.PT_NOTE:
+			s.notes(f, p)
+		}
+	}
+	return dyn, nil
+}
+
+// notes looks for the build id, which ties a library to its symbols.
+func (s *scanner) notes(f *File, p elf.Prog64) {
+	if p.Off+p.Filesz > uint64(len(s.head)) || p.Off+p.Filesz < p.Off {
+		return
+	}
+	b := s.head[p.Off : p.Off+p.Filesz]
+	for len(b) >= 12 {
+		n, d, typ := s.order.Uint32(b), s.order.Uint32(b[4:]), s.order.Uint32(b[8:])
+		name, end := 12+int64(n), 12+(int64(n)+3)&^3+(int64(d)+3)&^3
+		desc := 12 + (int64(n)+3)&^3
+		if end > int64(len(b)) || desc+int64(d) > int64(len(b)) {
+			return
+		}
+		if typ == 3 && string(b[12:name]) == "GNU\x00" {
+			f.BuildID = hex.EncodeToString(b[desc : desc+int64(d)])
+		}
+		b = b[end:]
+	}
+}
+
+// rest goes on behind the head: the dynamic segment and the section headers,
+// in the order in which they lie in the file.
+func (s *scanner) rest(f *File, dyn elf.Prog64, size int64) {
+	if dyn.Filesz > 0 {
+		if b := s.span(dyn.Off, dyn.Filesz, 1<<20, "the dynamic section", f); b != nil {
+			s.dynamic(f, b)
+		}
+	}
+	off, entry, n := s.word(s.head, 32, 40), s.half(46, 58), s.half(48, 60)
+	if n == 0 || off == 0 {
+		return
+	}
+	least := 40
+	if s.wide {
+		least = 64
+	}
+	if entry < least || off > uint64(size) {
+		f.Incomplete = "the section headers lie outside the file"
+		return
+	}
+	b := s.span(off, uint64(entry)*uint64(n), 16<<20, "the section headers", f)
+	if b == nil {
+		return
+	}
+	f.Sections = true
+	for i := range n {
+		h := b[i*entry:]
+		typ, flags := elf.SectionType(s.order.Uint32(h[4:])), s.word(h, 8, 8)
+		length := s.word(h, 20, 32)
+		switch {
+		case typ == elf.SHT_SYMTAB:
+			f.Symbols = true
+		case typ == elf.SHT_PROGBITS && flags&uint64(elf.SHF_ALLOC) == 0 && flags&uint64(elf.SHF_STRINGS) == 0:
+			// Contents that are never loaded, other than the compiler's note,
+			// are debugging information.
+			f.Debug += int64(min(length, uint64(size)))
+		}
+	}
+}
+
+// span gives bytes of the file, from the head or further on in the stream.
+func (s *scanner) span(off, n, most uint64, what string, f *File) []byte {
+	if n > most || off+n < off {
+		f.Incomplete = what + " take more bytes than is sound"
+		return nil
+	}
+	if off+n <= uint64(len(s.head)) {
+		return s.head[off : off+n]
+	}
+	var b bytes.Buffer
+	if off < uint64(len(s.head)) {
+		b.Write(s.head[off:])
+	} else if skip := int64(off) - s.pos; skip < 0 {
+		f.Incomplete = what + " stand before what was read already"
+		return nil
+	} else if m, err := io.CopyN(io.Discard, s.r, skip); err != nil {
+		s.pos += m
+		f.Incomplete = what + " are cut off"
+		return nil
+	} else {
+		s.pos += m
+	}
+	m, err := io.CopyN(&b, s.r, int64(n)-int64(b.Len()))
+	s.pos += m
+	if err != nil {
+		f.Incomplete = what + " are cut off"
+		return nil
+	}
+	return b.Bytes()
+}
+
+func (s *scanner) dynamic(f *File, b []byte) {
+	step := 8
+	if s.wide {
+		step = 16
+	}
+	var needed []uint64
+	var strtab, soname uint64
+	hasName := false
+	for ; len(b) >= step; b = b[step:] {
+		tag, val := s.word(b, 0, 0), s.word(b, 4, 8)
+		if elf.DynTag(tag) == elf.DT_NULL {
+			break
+		}
+		switch elf.DynTag(tag) {
+		case elf.DT_NEEDED:
+			if len(needed) < 4096 {
+				needed = append(needed, val)
+			}
+		case elf.DT_STRTAB:
+			strtab = val
+		case elf.DT_SONAME:
+			soname, hasName = val, true
+		case elf.DT_TEXTREL:
+			f.TextRel = true
+		case elf.DT_FLAGS:
+			f.TextRel = f.TextRel || val&uint64(elf.DF_TEXTREL) != 0
+		}
+	}
+	at, ok := s.fileOffset(strtab)
+	if !ok || at > uint64(len(s.head)) {
+		if len(needed) > 0 {
+			f.Incomplete = "the names of needed libraries lie beyond what is held"
+		}
+		return
+	}
+	name := func(i uint64) string {
+		if at+i >= uint64(len(s.head)) || at+i < at {
+			return ""
+		}
+		n, _, _ := bytes.Cut(s.head[at+i:], []byte{0})
+		return string(n[:min(len(n), 256)])
+	}
+	for _, i := range needed {
+		if n := name(i); n != "" {
+			f.Needed = append(f.Needed, n)
+		}
+	}
+	if hasName {
+		f.SoName = name(soname)
+	}
+}
+
+// fileOffset finds where an address stands in the file.
+func (s *scanner) fileOffset(addr uint64) (uint64, bool) {
+	for _, p := range s.loads {
+		if addr >= p.Vaddr && addr-p.Vaddr < p.Filesz {
+			return addr - p.Vaddr + p.Off, true
+		}
+	}
+	return 0, false
+}

@@ -1,0 +1,72 @@
+// Package x509meta sums up a signer's certificate.
+//
+// Source of the format: RFC 5280.
+package x509meta
+
+import (
+	"crypto/dsa" //nolint:staticcheck // old packages are signed with it, and that must be told
+	"crypto/ecdsa"
+	"crypto/ed25519"
+	"crypto/rsa"
+	"crypto/sha256"
+	"crypto/x509"
+	"encoding/hex"
+	"fmt"
+	"strings"
+	"time"
+)
+
+// Certificate is what a release check asks of a certificate.
+type Certificate struct {
+	Subject     string // "CN=…, O=…", the most specific part first
+	Issuer      string
+	Key         string // RSA, EC, DSA or Ed25519
+	Bits        int    // size of the key
+	Algorithm   string // with which the certificate itself was signed
+	NotBefore   time.Time
+	NotAfter    time.Time
+	Fingerprint string // SHA-256 of the whole certificate, as hex
+	Debug       bool   // the one that development tools make by themselves
+}
+
+// Parse sums up a certificate in DER form.
+func Parse(der []byte) (*Certificate, error) {
+	c, err := x509.ParseCertificate(der)
+	if err != nil {
+		return nil, fmt.Errorf("the certificate cannot be read: %w", err)
+	}
+	return Of(c), nil
+}
+
+// Of sums up a parsed certificate.
+func Of(c *x509.Certificate) *Certificate {
+	sum := sha256.Sum256(c.Raw)
+	out := &Certificate{
+		Subject: name(c.Subject.String()), Issuer: name(c.Issuer.String()), Algorithm: c.SignatureAlgorithm.String(),
+		NotBefore: c.NotBefore.UTC(), NotAfter: c.NotAfter.UTC(), Fingerprint: hex.EncodeToString(sum[:]),
+		Debug: c.Subject.CommonName == "Android Debug",
+	}
+	switch k := c.PublicKey.(type) {
+	case *rsa.PublicKey:
+		out.Key, out.Bits = "RSA", k.N.BitLen()
+	case *ecdsa.PublicKey:
+		out.Key, out.Bits = "EC", k.Curve.Params().BitSize
+	case *dsa.PublicKey:
+		out.Key, out.Bits = "DSA", k.P.BitLen()
+	case ed25519.PublicKey:
+		out.Key, out.Bits = "Ed25519", 256
+	}
+	return out
+}
+
+// name puts blanks behind the commas that part the name's attributes.
+func name(s string) string {
+	var b strings.Builder
+	for i, r := range s {
+		b.WriteRune(r)
+		if r == ',' && (i == 0 || s[i-1] != '\\') {
+			b.WriteByte(' ')
+		}
+	}
+	return b.String()
+}

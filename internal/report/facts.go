@@ -47,6 +47,10 @@ func (t *factsTable) row(name, value string) {
 	if value == "" {
 		return
 	}
+	if len(name) >= keyWidth {
+		t.block(2, "", nil, name, styleDim)
+		name = ""
+	}
 	t.block(2, pad(name+" ", keyWidth), styleDim, value, nil)
 }
 

@@ -31,6 +31,22 @@ func Entry(tb testing.TB, archive, name string) []byte {
 	return data
 }
 
+// Names lists the entries of a package.
+func Names(tb testing.TB, archive string) []string {
+	tb.Helper()
+	_, here, _, _ := runtime.Caller(0)
+	z, err := zip.OpenReader(filepath.Join(filepath.Dir(here), "../..", archive))
+	if err != nil {
+		tb.Fatal(err)
+	}
+	defer z.Close()
+	var out []string
+	for _, f := range z.File {
+		out = append(out, f.Name)
+	}
+	return out
+}
+
 // Paths of the packages that tests take entries from.
 const (
 	APK      = "internal/core/artifact/testdata/android/plain.apk"

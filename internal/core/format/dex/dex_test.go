@@ -1,0 +1,60 @@
+package dex_test
+
+import (
+	"bytes"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"regola.example/regola/internal/core/format/dex"
+	"regola.example/regola/internal/seed"
+)
+
+func code(tb testing.TB) []byte { return seed.Entry(tb, seed.APK, "classes.dex") }
+
+func TestParse(t *testing.T) {
+	f, err := dex.Parse(code(t))
+	require.NoError(t, err)
+	assert.Equal(t, "038", f.Version)
+	assert.True(t, f.Checksum && f.Signature)
+	assert.Equal(t, 1, f.ClassCount)
+	var classes, types, calls []string
+	f.Classes(func(n string) { classes = append(classes, n) })
+	f.Types(func(n string) { types = append(types, n) })
+	f.Calls([]string{"java/"}, func(c, m string) { calls = append(calls, c+"."+m) })
+	assert.Equal(t, []string{"org/example/terrafuoco/FiringLog"}, classes)
+	assert.Contains(t, types, "android/app/Activity")
+	assert.Equal(t, []string{"java/lang/System.loadLibrary"}, calls)
+	found := false
+	f.Strings(func(s []byte) { found = found || string(s) == "kilnmath" })
+	assert.True(t, found)
+}
+
+func TestDamaged(t *testing.T) {
+	data := code(t)
+	changed := bytes.Clone(data)
+	changed[len(changed)-1] ^= 1
+	f, err := dex.Parse(changed)
+	require.NoError(t, err)
+	assert.False(t, f.Checksum || f.Signature)
+	for _, n := range []int{0, 50, 0x70, len(data) - 1} {
+		_, err := dex.Parse(data[:n])
+		assert.Error(t, err, "%d bytes", n)
+	}
+}
+
+func FuzzParse(f *testing.F) {
+	f.Add(code(f))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		d, err := dex.Parse(data)
+		if err != nil {
+			return
+		}
+		d.Classes(func(string) {})
+		d.Types(func(string) {})
+		d.Calls([]string{"java/", "android/"}, func(string, string) {})
+		d.Markers()
+		d.Strings(func([]byte) {})
+	})
+}

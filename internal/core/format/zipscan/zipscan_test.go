@@ -1,0 +1,150 @@
+package zipscan_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"encoding/binary"
+	"io"
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"regola.example/regola/internal/core/format/zipscan"
+)
+
+func scan(t *testing.T, data []byte) *zipscan.Archive {
+	t.Helper()
+	a, err := zipscan.Scan(bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	return a
+}
+
+func archive(t testing.TB, names ...string) []byte {
+	var b bytes.Buffer
+	w := zip.NewWriter(&b)
+	for i, n := range names {
+		method := zip.Deflate
+		if i%2 == 0 {
+			method = zip.Store
+		}
+		f, err := w.CreateHeader(&zip.FileHeader{Name: n, Method: method})
+		require.NoError(t, err)
+		_, err = io.WriteString(f, "clay and "+n)
+		require.NoError(t, err)
+	}
+	require.NoError(t, w.SetComment("kiln"))
+	require.NoError(t, w.Close())
+	return b.Bytes()
+}
+
+// TestAgainstStandardReader holds the entries of real packages against those
+// of the standard library.
+func TestAgainstStandardReader(t *testing.T) {
+	for _, file := range []string{"../../artifact/testdata/android/plain.apk", "../../../../demo/sound/build/terrafuoco.aab", "../../../../demo/sound/build/Terrafuoco.ipa"} {
+		data, err := os.ReadFile(file)
+		require.NoError(t, err)
+		want, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+		require.NoError(t, err)
+		a := scan(t, data)
+		require.Len(t, a.Entries, len(want.File))
+		assert.Empty(t, a.Faults)
+		for i, w := range want.File {
+			e := a.Entries[i]
+			assert.Equal(t, w.Name, e.Name)
+			off, err := e.DataOffset()
+			require.NoError(t, err)
+			wantOff, err := w.DataOffset()
+			require.NoError(t, err)
+			assert.Equal(t, wantOff, off)
+			got := contents(t, e)
+			r, err := w.Open()
+			require.NoError(t, err)
+			wantData, err := io.ReadAll(r)
+			require.NoError(t, err)
+			assert.Equal(t, wantData, got)
+		}
+	}
+}
+
+func contents(t *testing.T, e *zipscan.Entry) []byte {
+	t.Helper()
+	r, err := e.Open()
+	require.NoError(t, err)
+	defer r.Close()
+	b, err := io.ReadAll(r)
+	require.NoError(t, err)
+	return b
+}
+
+func kinds(a *zipscan.Archive) []string {
+	var out []string
+	for _, f := range a.Faults {
+		out = append(out, f.Kind)
+	}
+	return out
+}
+
+func TestFaults(t *testing.T) {
+	assert.Equal(t, []string{"duplicate-name"}, kinds(scan(t, archive(t, "a", "b", "a"))))
+	assert.Equal(t, []string{"unsafe-name", "unsafe-name", "unsafe-name"}, kinds(scan(t, archive(t, "../a", "/b", `c\d`))))
+	plain := archive(t, "a", "b")
+	assert.Equal(t, "kiln", scan(t, plain).Comment)
+	assert.Equal(t, []string{"trailing"}, kinds(scan(t, append(bytes.Clone(plain), "xx"...))))
+	encrypted := bytes.Clone(plain)
+	dir := bytes.Index(encrypted, []byte("PK\x01\x02"))
+	encrypted[dir+8] |= 1
+	a := scan(t, encrypted)
+	assert.Equal(t, []string{"encrypted"}, kinds(a))
+	_, err := a.Entries[0].Open()
+	assert.ErrorContains(t, err, "encrypted")
+	outside := bytes.Clone(plain)
+	binary.LittleEndian.PutUint32(outside[dir+42:], uint32(len(outside)))
+	assert.Contains(t, kinds(scan(t, outside)), "outside")
+}
+
+// TestLies changes sizes and sums in the directory: the reader of an entry
+// notices, and never gives more than was announced.
+func TestLies(t *testing.T) {
+	data := archive(t, "a")
+	dir := bytes.Index(data, []byte("PK\x01\x02"))
+	for name, c := range map[string]struct {
+		at    int
+		value uint32
+		want  string
+	}{
+		"sum":     {16, 7, "checksum"},
+		"too few": {24, 3, "more than the 3 bytes"},
+	} {
+		lie := bytes.Clone(data)
+		binary.LittleEndian.PutUint32(lie[dir+c.at:], c.value)
+		r, err := scan(t, lie).Entries[0].Open()
+		require.NoError(t, err)
+		_, err = io.ReadAll(r)
+		assert.ErrorContains(t, err, c.want, name)
+	}
+	for _, n := range []int{0, 10, len(data) / 2, len(data) - 10} {
+		_, err := zipscan.Scan(bytes.NewReader(data[:n]), int64(n))
+		assert.Error(t, err, "%d bytes", n)
+	}
+}
+
+func FuzzScan(f *testing.F) {
+	f.Add(archive(f, "a", "res/b.png", "lib/x.so"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		a, err := zipscan.Scan(bytes.NewReader(data), int64(len(data)))
+		if err != nil {
+			return
+		}
+		for _, e := range a.Entries {
+			_, _ = e.LocalName()
+			if r, err := e.Open(); err == nil {
+				n, _ := io.Copy(io.Discard, io.LimitReader(r, 1<<20))
+				if n > e.Size+64<<10 {
+					t.Fatalf("%d bytes from an entry of %d", n, e.Size)
+				}
+			}
+		}
+	})
+}

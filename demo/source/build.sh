@@ -45,7 +45,9 @@ bundle() {
   aapt2 link --proto-format -I /usr/share/android-framework-res/framework-res.apk --manifest "$dir/AndroidManifest.xml" \
     --compile-sdk-version-code "$target" --compile-sdk-version-name "$target" -o "$dir/proto.zip" "$dir/flat.zip"
   (cd "$dir/base" && unzip -qo ../proto.zip && mv AndroidManifest.xml manifest/)
-  java -cp "$classpath" org.jf.smali.Main assemble -a 26 -o "$dir/base/dex/classes.dex" "$here/android/FiringLog.smali"
+  local classes=("$here"/android/app/*.smali)
+  [ "$kind" = faulty ] && classes+=("$here"/android/lanterna/*.smali)
+  java -cp "$classpath" org.jf.smali.Main assemble -a 26 -o "$dir/base/dex/classes.dex" "${classes[@]}"
   local abi triple
   for abi in arm64-v8a:aarch64-linux-android26 armeabi-v7a:armv7a-linux-androideabi26 x86:i686-linux-android26; do
     triple=${abi#*:} abi=${abi%:*}
@@ -53,11 +55,17 @@ bundle() {
     mkdir -p "$dir/base/lib/$abi"
     clang-19 --target="$triple" -Os -shared -fPIC -nostdlib -fuse-ld=lld-19 -Wl,-z,max-page-size=16384 -Wl,--build-id -Wl,-s \
       -o "$dir/base/lib/$abi/libkilnmath.so" "$here/android/kilnmath.c"
+    if [ "$kind" = sound ]; then
+      local symbols=$dir/BUNDLE-METADATA/com.android.tools.build.debugsymbols/$abi
+      mkdir -p "$symbols"
+      clang-19 --target="$triple" -Os -shared -fPIC -nostdlib -fuse-ld=lld-19 -Wl,-z,max-page-size=16384 -Wl,--build-id \
+        -o "$symbols/libkilnmath.so.sym" "$here/android/kilnmath.c"
+    fi
   done
   protoc --proto_path="$here/android" --encode=BundleConfig bundle.proto < "$here/android/bundle.txt" > "$dir/BundleConfig.pb"
   mkdir -p "$here/../$kind/build"
   rm -f "$here/../$kind/build/terrafuoco.aab"
-  (cd "$dir" && zip -qXDr9 "$here/../$kind/build/terrafuoco.aab" BundleConfig.pb base)
+  (cd "$dir" && zip -qXDr9 "$here/../$kind/build/terrafuoco.aab" BundleConfig.pb $([ -d BUNDLE-METADATA ] && echo BUNDLE-METADATA) base)
   jarsigner -keystore "$work/keys.p12" -storepass terracotta -sigalg SHA256withRSA -digestalg SHA-256 \
     "$here/../$kind/build/terrafuoco.aab" kiln > /dev/null
 }

@@ -11,18 +11,22 @@ func (e *env) factsCommand() *cobra.Command {
 	var format string
 	var digests bool
 	c := &cobra.Command{
-		Use:     "facts PACKAGE",
+		Use:     "facts PACKAGE [SPLIT…]",
 		Short:   "Show what a package says of itself, without an opinion",
 		Example: "  regola facts build/terrafuoco.aab\n  regola facts build/Terrafuoco.ipa --format json",
-		Args:    onePackage,
+		Args:    somePackage,
 		RunE: func(_ *cobra.Command, args []string) error {
 			if err := oneOf("--format", format, []string{"table", "json"}); err != nil {
 				return err
 			}
-			p, err := artifact.Open(args[0], artifact.Options{Digests: digests})
+			pkgs, err := openAll(args, artifact.Options{Digests: digests})
 			if err != nil {
 				return err
 			}
+			if pkgs = artifact.Join(pkgs); len(pkgs) > 1 {
+				return usageError("these are several packages", "give one package, or a base APK together with its splits")
+			}
+			p := pkgs[0]
 			if format == "json" {
 				return report.JSON(e.out, report.NewFactsDocument(p))
 			}
@@ -35,9 +39,9 @@ func (e *env) factsCommand() *cobra.Command {
 	return c
 }
 
-func onePackage(_ *cobra.Command, args []string) error {
-	if len(args) != 1 {
-		return usageError("one package is expected", `name it: "regola facts app.aab"`)
+func somePackage(_ *cobra.Command, args []string) error {
+	if len(args) == 0 {
+		return usageError("a package is expected", `name it: "regola facts app.aab"`)
 	}
 	return nil
 }

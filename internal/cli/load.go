@@ -44,15 +44,16 @@ func (q *request) judge() (*check.Result, error) {
 			return nil, err
 		}
 	}
-	cat, err := loadCatalogue(d)
-	if err != nil {
-		return nil, err
-	}
 	own, err := q.ownBooks(d)
 	if err != nil {
 		return nil, err
 	}
 	var g errgroup.Group
+	var cat *catalogue.Catalogue
+	g.Go(func() (err error) {
+		cat, err = loadCatalogue(d)
+		return err
+	})
 	judges := make(map[string]*check.Judge)
 	results := make([]*check.Judge, len(stores))
 	for i, store := range stores {
@@ -68,7 +69,7 @@ func (q *request) judge() (*check.Result, error) {
 			return err
 		})
 	}
-	pkgs, pkgErr := openAll(q.packages)
+	pkgs, pkgErr := openAll(q.packages, artifact.Options{Digests: true})
 	if err := errors.Join(g.Wait(), pkgErr); err != nil {
 		if pkgErr != nil {
 			return nil, pkgErr
@@ -131,14 +132,14 @@ func sameFile(a, b string) bool {
 }
 
 // openAll reads all packages, several at once, and tells all that is wrong.
-func openAll(files []string) ([]*facts.Package, error) {
+func openAll(files []string, opt artifact.Options) ([]*facts.Package, error) {
 	pkgs := make([]*facts.Package, len(files))
 	errs := make([]error, len(files))
 	var g errgroup.Group
 	g.SetLimit(2)
 	for i, f := range files {
 		g.Go(func() error {
-			pkgs[i], errs[i] = artifact.Open(f, artifact.Options{Digests: true})
+			pkgs[i], errs[i] = artifact.Open(f, opt)
 			return nil
 		})
 	}
@@ -161,7 +162,7 @@ func openAll(files []string) ([]*facts.Package, error) {
 // pair puts each store's package, dossier and rules together.
 func (q *request) pair(pkgs []*facts.Package, d *dossier.Dossier, cat *catalogue.Catalogue, judges map[string]*check.Judge) ([]check.Pair, error) {
 	byStore := map[string]*facts.Package{}
-	for _, p := range pkgs {
+	for _, p := range artifact.Join(pkgs) {
 		if prior := byStore[p.Store()]; prior != nil {
 			return nil, &place.Problem{At: place.Place{File: p.File},
 				What: fmt.Sprintf("a second package for the same store; %s is one already", prior.File),

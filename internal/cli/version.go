@@ -41,7 +41,7 @@ func (e *env) versionCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(e.out, "%-38s edition %s, %d permissions, %d purposes\n", rulebooks.Prefix+"catalogue", cat.Edition, len(cat.Permissions), len(cat.Purposes))
+			fmt.Fprintf(e.out, "%-38s edition %s, %d permissions, %d purposes, %d SDKs\n", rulebooks.Prefix+"catalogue", cat.Edition, len(cat.Permissions), len(cat.Purposes), len(cat.SDKs))
 			return nil
 		},
 	}

@@ -66,6 +66,29 @@ func Open(file string, opt Options) (*facts.Package, error) {
 	return p, err
 }
 
+// Join puts splits together with their base: packages of one id of which one is
+// no split become one package. All others stay as they are.
+func Join(pkgs []*facts.Package) []*facts.Package {
+	var out []*facts.Package
+	var base *facts.Package
+	var splits []*facts.Package
+	for _, p := range pkgs {
+		switch {
+		case p.Kind == "apk-split":
+			splits = append(splits, p)
+			continue
+		case p.Kind == "apk" && base == nil:
+			base = p
+		}
+		out = append(out, p)
+	}
+	if base == nil {
+		return append(out, splits...)
+	}
+	android.Merge(base, splits)
+	return out
+}
+
 func fill(file string, t *tree.Tree, opt Options, folder bool) (*facts.Package, error) {
 	p := &facts.Package{File: file, Entries: int64(len(t.Entries))}
 	p.SetSelf(place.Place{File: file})

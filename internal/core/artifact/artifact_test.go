@@ -4,8 +4,10 @@ import (
 	"archive/zip"
 	"bytes"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -62,6 +64,13 @@ func TestAndroidEncodings(t *testing.T) {
 			assert.Equal(t, "arm64-v8a", a.Architectures[0].Name)
 			assert.EqualValues(t, 64, a.Architectures[0].Bits)
 			assert.Equal(t, []string{"classes.dex"}, a.CodeFiles)
+			require.Len(t, a.Libraries, 2)
+			assert.True(t, a.Libraries[0].Fits && a.Libraries[1].Fits)
+			assert.EqualValues(t, 16384, a.Libraries[0].Align)
+			assert.True(t, a.Dex[0].Checksum)
+			assert.EqualValues(t, 3, a.Dex[0].Classes)
+			assert.Empty(t, a.Code.Missing)
+			assert.Empty(t, a.Archive.Faults)
 			at := a.Field("target_level")
 			assert.Equal(t, "uses-sdk@targetSdkVersion", at.Key)
 			assert.Positive(t, at.Offset)
@@ -74,6 +83,74 @@ func TestSplit(t *testing.T) {
 	assert.Equal(t, "apk-split", p.Kind)
 	assert.Nil(t, p.Android.TargetLevel)
 	assert.Contains(t, p.Android.Unread("target_level"), "its base")
+}
+
+// TestJoin puts a base and its split together, and a foreign split beside it.
+func TestJoin(t *testing.T) {
+	base := open(t, "testdata/android/base.apk")
+	assert.Equal(t, []string{"de"}, base.Android.Locales)
+	all := artifact.Join([]*facts.Package{open(t, "testdata/android/split.it.apk"), base})
+	require.Len(t, all, 1)
+	a := all[0].Android
+	assert.Equal(t, []string{"de", "it"}, a.Locales)
+	assert.Equal(t, "Terrafuoco", a.Label.Locales["it"])
+	require.Len(t, a.Splits, 1)
+	assert.Empty(t, a.Splits[0].Faults)
+	assert.Contains(t, a.Splits[0].Self().File, "split.it.apk")
+
+	foreign := open(t, "testdata/android/split.it.apk")
+	foreign.Android.ID = "org.example.other"
+	foreign.Android.Signing.Certificate.Fingerprint = "00"
+	bad := artifact.Join([]*facts.Package{open(t, "testdata/android/base.apk"), foreign})[0].Android.Splits[0]
+	assert.Len(t, bad.Faults, 2)
+}
+
+// TestSignature verifies every digest of sound packages, and names each byte
+// changed in any signed entry, an entry added, and a block removed.
+func TestSignature(t *testing.T) {
+	for file, schemes := range map[string][]string{
+		"testdata/android/plain.apk": {"jar", "2", "3"}, demo + "sound/build/terrafuoco.aab": {"jar"},
+	} {
+		s := open(t, file).Android.Signing
+		assert.Equal(t, schemes, s.Schemes)
+		require.NotNil(t, s.Verified)
+		assert.True(t, *s.Verified)
+		assert.Equal(t, "CN=Terrafuoco Release, O=Terrafuoco Example, L=Faenza, C=IT", s.Certificate.Subject)
+		assert.EqualValues(t, 2048, s.Certificate.Bits)
+	}
+	quick, err := artifact.Open("testdata/android/plain.apk", artifact.Options{})
+	require.NoError(t, err)
+	assert.Contains(t, quick.Android.Signing.Unread("verified"), "not verified")
+
+	files := entries(t, demo+"sound/build/terrafuoco.aab")
+	for name, text := range files {
+		if strings.HasPrefix(name, "META-INF/") || name == "base/manifest/AndroidManifest.xml" || text == "" {
+			continue
+		}
+		changed := maps.Clone(files)
+		changed[name] = text[:len(text)-1] + string([]byte{text[len(text)-1] ^ 1})
+		assert.Contains(t, faults(t, changed), name+" was changed after signing", name)
+	}
+	added := maps.Clone(files)
+	added["base/assets/new.txt"] = "x"
+	assert.Contains(t, faults(t, added), "base/assets/new.txt is not in the signed list: it was added after signing")
+	delete(added, "META-INF/KILN.RSA")
+	assert.Contains(t, faults(t, added), "META-INF/KILN.SF has no signature block beside it")
+	// A general archive tool drops the signing block; the JAR signature tells.
+	assert.Contains(t, faults(t, entries(t, "testdata/android/plain.apk")), " the JAR signature says that scheme 2 was applied, and the signing block is gone: the package was edited after signing")
+}
+
+func faults(t *testing.T, files map[string]string) []string {
+	t.Helper()
+	file := filepath.Join(t.TempDir(), "changed")
+	require.NoError(t, os.WriteFile(file, zipOf(t, files), 0o644))
+	s := open(t, file).Android.Signing
+	assert.False(t, *s.Verified)
+	var out []string
+	for _, f := range s.Faults {
+		out = append(out, f.Entry+" "+f.What)
+	}
+	return out
 }
 
 func TestIOS(t *testing.T) {
@@ -194,10 +271,10 @@ func zipOf(t *testing.T, files map[string]string) []byte {
 	return buf.Bytes()
 }
 
-// TestDamagedParts changes parts of a sound package: what depends on them is
-// unread with a reason, the rest is still there.
-func TestDamagedParts(t *testing.T) {
-	z, err := zip.OpenReader(demo + "sound/build/terrafuoco.aab")
+// entries reads all files of an archive.
+func entries(t *testing.T, archive string) map[string]string {
+	t.Helper()
+	z, err := zip.OpenReader(archive)
 	require.NoError(t, err)
 	defer z.Close()
 	files := map[string]string{}
@@ -208,6 +285,13 @@ func TestDamagedParts(t *testing.T) {
 		require.NoError(t, err)
 		files[f.Name] = string(b)
 	}
+	return files
+}
+
+// TestDamagedParts changes parts of a sound package: what depends on them is
+// unread with a reason, the rest is still there.
+func TestDamagedParts(t *testing.T) {
+	files := entries(t, demo+"sound/build/terrafuoco.aab")
 	files["base/resources.pb"] = files["base/resources.pb"][:100]
 	files["BundleConfig.pb"] = "\x0a\xff"
 	file := filepath.Join(t.TempDir(), "damaged.aab")

@@ -15,6 +15,15 @@ type Catalogue struct {
 	Permissions map[string]*Permission `json:"permissions"`
 	Purposes    []*Purpose             `json:"purposes"`
 	SDKs        []*SDK                 `json:"sdks"`
+	PublicLibs  []string               `json:"public_libraries"` // of the Android system, to which an app may link
+	Junk        []*Pattern             `json:"junk"`             // files that do not belong into a release
+}
+
+// Pattern is a regular expression over paths inside a package.
+type Pattern struct {
+	place.Mark `json:"-"`
+	Pattern    string `json:"pattern" need:"a regular expression"`
+	Why        string `json:"why" need:"what such a file is"`
 }
 
 // Permission is one Android permission. Source: the platform's permission
@@ -50,14 +59,28 @@ type Sign struct {
 	Selectors  []string `json:"selectors"` // method names
 }
 
-// SDK is third-party code, recognised by its technical identifiers.
+// SDK is third-party code, recognised by its technical identifiers, and what
+// an ordinary integration of it does.
 type SDK struct {
-	place.Mark `json:"-"`
-	ID         string   `json:"id" need:"class prefix or framework name"`
-	Kind       string   `json:"kind" need:"what it does, such as ads or crash-reports"`
-	Frameworks []string `json:"frameworks"` // iOS framework names
-	Classes    []string `json:"classes"`    // Android class prefixes
-	Brings     []string `json:"brings"`     // permissions that its manifest merges in
+	place.Mark    `json:"-"`
+	ID            string   `json:"id" need:"class prefix or framework name"`
+	Kind          string   `json:"kind" need:"what it does, such as ads or crash-reports"`
+	Classes       []string `json:"classes"`        // Android class prefixes, of whole segments
+	Components    []string `json:"components"`     // of a merged Android manifest
+	Metadata      []string `json:"metadata"`       // names of meta-data in the manifest
+	Files         []string `json:"files"`          // in an Android package
+	Frameworks    []string `json:"frameworks"`     // iOS framework names
+	IOSClasses    []string `json:"ios_classes"`    // prefixes of Objective-C class names
+	IOSFiles      []string `json:"ios_files"`      // in an iOS app
+	PlistKeys     []string `json:"plist_keys"`     // in the property list
+	System        bool     `json:"system"`         // the iOS names are the system's own
+	Data          []string `json:"data"`           // kinds of data that leave the device
+	Ads           bool     `json:"ads"`            // it shows advertising
+	AdvertisingID bool     `json:"advertising_id"` // it reads the advertising id
+	Tracking      bool     `json:"tracking"`       // its data is joined with that of other companies
+	Listed        bool     `json:"listed"`         // on the iOS store's list of commonly used code
+	Brings        []string `json:"brings"`         // permissions that its manifest merges in
+	Confidence    string   `json:"confidence" enum:"high|medium|low"`
 }
 
 // Add joins the tables of another catalogue file; an entry that is already
@@ -71,6 +94,8 @@ func (c *Catalogue) Add(more *Catalogue) {
 	}
 	c.Purposes = append(c.Purposes, more.Purposes...)
 	c.SDKs = append(c.SDKs, more.SDKs...)
+	c.PublicLibs = append(c.PublicLibs, more.PublicLibs...)
+	c.Junk = append(c.Junk, more.Junk...)
 	if more.Edition.After(c.Edition.Time) {
 		c.Edition = more.Edition
 	}

@@ -4,6 +4,7 @@ package evidence
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -14,11 +15,15 @@ import (
 
 // Evidence is what one package implies.
 type Evidence struct {
-	place.Mark `json:"-"`
-	Purposes   []*Purpose        `json:"purposes"`   // purpose strings that the code calls for
-	Restricted []*Declared       `json:"restricted"` // sensitive permissions that bring a declaration
-	SDKs       []*SDK            `json:"sdks"`       // third-party code that was recognised
-	Brought    map[string]string `json:"brought"`    // permission → the SDK that is known to bring it
+	place.Mark  `json:"-"`
+	Purposes    []*Purpose        `json:"purposes"`          // purpose strings that the code calls for
+	Restricted  []*Declared       `json:"restricted"`        // sensitive permissions that bring a declaration
+	SDKs        []*SDK            `json:"sdks"`              // third-party code that was recognised
+	Junk        []*Junk           `json:"junk"`              // files that do not belong into a release
+	Useless     []*Useless        `json:"useless"`           // permissions that serve nothing, and why
+	PrivateLibs []*PrivateLib     `json:"private_libraries"` // native libraries that link to the system's private ones
+	OldHTTP     bool              `json:"old_http"`          // the code calls the HTTP library that the Android platform removed
+	Brought     map[string]string `json:"brought"`           // permission → the SDK that is known to bring it
 }
 
 // SDK is third-party code that was recognised in the package.
@@ -50,8 +55,12 @@ type Declared struct {
 // Of draws the evidence from a package.
 func Of(pkg *facts.Package, cat *catalogue.Catalogue) *Evidence {
 	e := &Evidence{Brought: map[string]string{}}
+	e.junk(pkg, cat)
 	if pkg.Android != nil {
 		e.androidSDKs(pkg.Android, cat)
+		e.useless(pkg.Android, cat)
+		e.oldHTTP(pkg.Android)
+		e.privateLibs(pkg.Android, cat)
 		e.restricted(pkg.Android, cat)
 	}
 	if pkg.IOS != nil {
@@ -61,33 +70,198 @@ func Of(pkg *facts.Package, cat *catalogue.Catalogue) *Evidence {
 	return e
 }
 
+// advertisingID is the permission that opens the advertising id.
+const advertisingID = "com.google.android.gms.permission.AD_ID"
+
 // androidSDKs recognises third-party code by the components that its manifest
-// merges into the app's.
+// merges into the app's, which no shrinker renames, and by its class packages.
 func (e *Evidence) androidSDKs(a *facts.Android, cat *catalogue.Catalogue) {
-	for _, sdk := range cat.SDKs {
-		for _, c := range a.Components {
-			if !hasPrefix(c.Name, sdk.Classes) {
-				continue
+	packages := map[string]bool{}
+	if a.Code != nil {
+		for p := range a.Code.Packages {
+			for p = strings.ReplaceAll(p, "/", "."); p != "" && !packages[p]; {
+				packages[p] = true
+				p = p[:max(0, strings.LastIndexByte(p, '.'))]
 			}
-			found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Seen: c.Kind + " " + c.Name}
-			found.SetSelf(c.Self())
-			e.SDKs = append(e.SDKs, found)
-			for _, p := range sdk.Brings {
+		}
+	}
+	byName := map[string]*facts.Component{}
+	for _, c := range a.Components {
+		byName[c.Name] = c
+	}
+	for _, sdk := range cat.SDKs {
+		found := &SDK{ID: sdk.ID, Kind: sdk.Kind}
+		for _, name := range sdk.Components {
+			if c := byName[name]; c != nil && found.Seen == "" {
+				found.Seen = c.Kind + " " + c.Name
+				found.SetSelf(c.Self())
+			}
+		}
+		for _, prefix := range sdk.Classes {
+			for _, c := range a.Components {
+				if found.Seen == "" && hasPrefix(c.Name, prefix) {
+					found.Seen = c.Kind + " " + c.Name
+					found.SetSelf(c.Self())
+				}
+			}
+			if found.Seen == "" && packages[prefix] {
+				found.Seen = "classes of " + prefix
+				found.SetSelf(a.Code.Self())
+			}
+		}
+		if found.Seen == "" {
+			continue
+		}
+		e.SDKs = append(e.SDKs, found)
+		brings := sdk.Brings
+		if sdk.AdvertisingID {
+			brings = append(brings[:len(brings):len(brings)], advertisingID)
+		}
+		for _, p := range brings {
+			if e.Brought[p] == "" {
 				e.Brought[p] = sdk.ID
 			}
-			break
 		}
 	}
 }
 
-// hasPrefix tells whether a class lies in one of the packages.
-func hasPrefix(class string, prefixes []string) bool {
-	for _, p := range prefixes {
-		if class == p || strings.HasPrefix(class, strings.TrimSuffix(p, ".")+".") {
-			return true
+// oldHTTP looks for calls of the removed HTTP library, unless the app brings
+// its classes along.
+func (e *Evidence) oldHTTP(a *facts.Android) {
+	if a.Code == nil {
+		return
+	}
+	if why := a.Code.Unread("classes"); why != "" {
+		e.SetUnread("old_http", why)
+		return
+	}
+	for c := range a.Code.Calls {
+		if strings.HasPrefix(c, "org/apache/http/") {
+			e.OldHTTP = true
+			return
 		}
 	}
-	return false
+}
+
+// hasPrefix tells whether a class lies in a package, or is the class named.
+func hasPrefix(class, prefix string) bool {
+	return class == prefix || strings.HasPrefix(class, strings.TrimSuffix(prefix, ".")+".")
+}
+
+// Junk is a file that does not belong into a release.
+type Junk struct {
+	place.Mark `json:"-"`
+	Path       string `json:"path"`
+	Why        string `json:"why"`
+}
+
+func (e *Evidence) junk(pkg *facts.Package, cat *catalogue.Catalogue) {
+	for _, p := range cat.Junk {
+		re, err := regexp.Compile(p.Pattern)
+		if err != nil {
+			e.SetUnread("junk", p.Self().String()+": the pattern is not a regular expression: "+err.Error())
+			return
+		}
+		for _, n := range pkg.Names {
+			if re.MatchString(n) {
+				j := &Junk{Path: n, Why: p.Why}
+				j.SetSelf(place.Place{File: pkg.File, Entry: n})
+				e.Junk = append(e.Junk, j)
+			}
+		}
+	}
+}
+
+// Useless is a permission that serves nothing.
+type Useless struct {
+	place.Mark `json:"-"`
+	Name       string `json:"name"`
+	Why        string `json:"why"`
+	Kind       string `json:"kind"` // privileged, ended, misspelt
+}
+
+// useless finds permissions that no app from a store is ever granted, that
+// ended before the least level, or that are probably misspelt.
+func (e *Evidence) useless(a *facts.Android, cat *catalogue.Catalogue) {
+	names := make([]string, 0, len(cat.Permissions))
+	for n := range cat.Permissions {
+		names = append(names, n)
+	}
+	slices.Sort(names)
+	for _, p := range a.Permissions {
+		u := &Useless{Name: p.Name}
+		entry := cat.Permissions[p.Name]
+		switch {
+		case entry == nil:
+			near := ""
+			if strings.HasPrefix(p.Name, "android.permission.") && !slices.Contains(a.Defined, p.Name) {
+				near = misspelt(p.Name, names)
+			}
+			if near == "" {
+				continue
+			}
+			u.Kind, u.Why = "misspelt", "there is no such permission; "+near+" is probably meant"
+		case entry.Protection == "signature" || entry.Protection == "signature-privileged":
+			u.Kind, u.Why = "privileged", "it is granted to parts of the system only"
+		case entry.Until > 0 && a.MinLevel != nil && entry.Until < *a.MinLevel:
+			u.Kind, u.Why = "ended", fmt.Sprintf("it serves up to API level %d, and the app begins at %d", entry.Until, *a.MinLevel)
+		default:
+			continue
+		}
+		u.SetSelf(p.Self())
+		e.Useless = append(e.Useless, u)
+	}
+}
+
+// misspelt finds a name that differs by one letter added, dropped or changed,
+// or by two neighbours swapped.
+func misspelt(name string, names []string) string {
+	for _, n := range names {
+		if d := len(n) - len(name); d > 1 || d < -1 || n == name {
+			continue
+		}
+		i := 0
+		for i < len(n) && i < len(name) && n[i] == name[i] {
+			i++
+		}
+		a, b := n[i:], name[i:]
+		switch {
+		case len(a) > 0 && a[1:] == b, len(b) > 0 && b[1:] == a,
+			len(a) > 0 && len(b) > 0 && a[1:] == b[1:],
+			len(a) > 1 && len(b) > 1 && a[0] == b[1] && a[1] == b[0] && a[2:] == b[2:]:
+			return n
+		}
+	}
+	return ""
+}
+
+// PrivateLib is a native library that links to a library of the system which
+// apps may not use.
+type PrivateLib struct {
+	place.Mark `json:"-"`
+	Library    string `json:"library"`
+	Needs      string `json:"needs"`
+}
+
+func (e *Evidence) privateLibs(a *facts.Android, cat *catalogue.Catalogue) {
+	public := set(cat.PublicLibs)
+	own := map[string]bool{}
+	for _, l := range a.Libraries {
+		own[l.ABI+"/"+l.Name] = true
+	}
+	for _, l := range a.Libraries {
+		if why := l.Unread("needed"); why != "" {
+			e.SetUnread("private_libraries", l.Path+": "+why)
+			return
+		}
+		for _, n := range l.Needed {
+			if !public[n] && !own[l.ABI+"/"+n] {
+				p := &PrivateLib{Library: l.Path, Needs: n}
+				p.SetSelf(l.Self())
+				e.PrivateLibs = append(e.PrivateLibs, p)
+			}
+		}
+	}
 }
 
 // iosSDKs recognises third-party code by the frameworks that are embedded.

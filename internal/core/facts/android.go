@@ -9,70 +9,73 @@ import (
 // Android is what was read from an APK or an app bundle.
 type Android struct {
 	place.Mark    `json:"-"`
-	ID            string           `json:"id"`                       // the manifest's package name
-	Split         string           `json:"split,omitempty"`          // of a split APK; empty for a base
-	Splits        []*Split         `json:"splits"`                   // splits that were given together with this base
-	SplitRequired bool             `json:"split_required"`           // the base does not run without its splits
-	VersionCode   *int64           `json:"version_code"`             // 0 when the manifest has none
-	VersionMajor  int64            `json:"version_code_major"`       // the upper half of a long version code; 0 when not set
-	VersionName   string           `json:"version_name"`             //
-	MinLevel      *int64           `json:"min_level"`                // least API level; 1 when not declared
-	MinLevelSaid  bool             `json:"min_level_said"`           // the manifest declares it
-	TargetLevel   *int64           `json:"target_level"`             // the least level when not declared
-	MaxLevel      int64            `json:"max_level,omitempty"`      // 0 when not declared
-	LevelCodename string           `json:"level_codename,omitempty"` // of a preview platform, where a level is none
-	CompileLevel  int64            `json:"compile_level,omitempty"`  // 0 when the build did not record it
-	Debuggable    bool             `json:"debuggable"`
-	TestOnly      bool             `json:"test_only"`
-	HasCode       bool             `json:"has_code"`
-	Instrumented  bool             `json:"instrumented"` // an instrumentation element is left in
-	AllowBackup   bool             `json:"allow_backup"`
-	BackupRules   bool             `json:"backup_rules"` // rules say what a backup holds
-	Cleartext     bool             `json:"cleartext"`    // unencrypted traffic is allowed to every host
-	ExtractNative bool             `json:"extract_native"`
-	NetworkConfig string           `json:"network_config,omitempty"` // file of the network security configuration
-	Network       *Network         `json:"network,omitempty"`        // what that file says
-	LegacyStorage bool             `json:"legacy_storage"`
-	SharedUser    string           `json:"shared_user,omitempty"`
-	Game          bool             `json:"game"` // the manifest calls it a game
-	LocaleConfig  string           `json:"locale_config,omitempty"`
-	BackOptOut    bool             `json:"back_opt_out"` // predictive back is switched off
-	PageCompat    bool             `json:"page_compat"`  // the compatibility mode for large pages is forced
-	Banner        bool             `json:"banner"`       // a television banner is named
-	Label         *Text            `json:"label"`        // nil when it could not be resolved
-	Icon          *Icon            `json:"icon"`
-	Launcher      string           `json:"launcher"`      // the activity that the home screen starts
-	LauncherKind  string           `json:"launcher_kind"` // phone, television, or empty when there is none
-	Permissions   []*Permission    `json:"permissions"`
-	Defined       []string         `json:"defined_permissions"` // permissions that the app defines itself
-	Features      []*Feature       `json:"features"`
-	Implied       []*Implied       `json:"implied_features"` // features that permissions make required
-	GLES          string           `json:"gles,omitempty"`   // least OpenGL ES version, such as 3.0
-	GLTextures    []string         `json:"gl_textures"`      // texture formats without which a device is shut out
-	Screens       []string         `json:"screens_shut_out"` // screen classes that the manifest excludes
-	UsesLibraries []*Feature       `json:"uses_libraries"`   // shared libraries of the device
-	Components    []*Component     `json:"components"`
-	MetaData      []*MetaData      `json:"meta_data"`
-	Properties    []*MetaData      `json:"properties"`
-	Queries       []string         `json:"queries"`       // packages that the app asks to see
-	QueriesBroad  bool             `json:"queries_broad"` // it asks to see every app that can be started
-	DeepLinkHosts []string         `json:"deep_link_hosts"`
-	AutoVerify    bool             `json:"auto_verify"`  // some deep link asks to be verified
-	Placeholders  []*MetaData      `json:"placeholders"` // manifest values that a template left behind
-	Architectures []*ABI           `json:"architectures"`
-	Libraries     []*Library       `json:"libraries"`
-	CodeFiles     []string         `json:"code_files"` // classes*.dex, in the order in which they load
-	Dex           []*Dex           `json:"dex"`
-	Code          *Code            `json:"code"`
-	Locales       []string         `json:"locales"` // languages of the strings, the default one left out
-	Strings       []*LocaleStrings `json:"strings"`
-	Densities     []string         `json:"densities"` // of the pictures under res/
-	Modules       []*Module        `json:"modules"`   // of a bundle
-	Bundle        *BundleConfig    `json:"bundle,omitempty"`
-	Metadata      *Metadata        `json:"metadata"`
-	Signing       *Signing         `json:"signing"`
-	Archive       *Archive         `json:"archive"`
-	SizeBy        map[string]int64 `json:"size_by"` // compressed bytes by part: code, native, resources, assets, other
+	ID            string                            `json:"id"`                       // the manifest's package name
+	Split         string                            `json:"split,omitempty"`          // of a split APK; empty for a base
+	Splits        []*Split                          `json:"splits"`                   // splits that were given together with this base
+	SplitRequired bool                              `json:"split_required"`           // the base does not run without its splits
+	VersionCode   *int64                            `json:"version_code"`             // 0 when the manifest has none
+	VersionMajor  int64                             `json:"version_code_major"`       // the upper half of a long version code; 0 when not set
+	VersionName   string                            `json:"version_name"`             //
+	MinLevel      *int64                            `json:"min_level"`                // least API level; 1 when not declared
+	MinLevelSaid  bool                              `json:"min_level_said"`           // the manifest declares it
+	TargetLevel   *int64                            `json:"target_level"`             // the least level when not declared
+	MaxLevel      int64                             `json:"max_level,omitempty"`      // 0 when not declared
+	LevelCodename string                            `json:"level_codename,omitempty"` // of a preview platform, where a level is none
+	CompileLevel  int64                             `json:"compile_level,omitempty"`  // 0 when the build did not record it
+	Debuggable    bool                              `json:"debuggable"`
+	TestOnly      bool                              `json:"test_only"`
+	HasCode       bool                              `json:"has_code"`
+	Instrumented  bool                              `json:"instrumented"` // an instrumentation element is left in
+	AllowBackup   bool                              `json:"allow_backup"`
+	BackupRules   bool                              `json:"backup_rules"` // rules say what a backup holds
+	Cleartext     bool                              `json:"cleartext"`    // unencrypted traffic is allowed to every host
+	ExtractNative bool                              `json:"extract_native"`
+	NetworkConfig string                            `json:"network_config,omitempty"` // file of the network security configuration
+	Network       *Network                          `json:"network,omitempty"`        // what that file says
+	LegacyStorage bool                              `json:"legacy_storage"`
+	SharedUser    string                            `json:"shared_user,omitempty"`
+	Game          bool                              `json:"game"` // the manifest calls it a game
+	LocaleConfig  string                            `json:"locale_config,omitempty"`
+	BackOptOut    bool                              `json:"back_opt_out"` // predictive back is switched off
+	PageCompat    bool                              `json:"page_compat"`  // the compatibility mode for large pages is forced
+	Banner        bool                              `json:"banner"`       // a television banner is named
+	Label         *Text                             `json:"label"`        // nil when it could not be resolved
+	Icon          *Icon                             `json:"icon"`
+	LabelID       uint32                            `json:"-"`             // resource id of the label; 0 for a literal
+	Texts         func(id uint32) map[string]string `json:"-"`             // texts of a string resource by language, for joining splits
+	Launcher      string                            `json:"launcher"`      // the activity that the home screen starts
+	LauncherKind  string                            `json:"launcher_kind"` // phone, television, or empty when there is none
+	Permissions   []*Permission                     `json:"permissions"`
+	Defined       []string                          `json:"defined_permissions"` // permissions that the app defines itself
+	Features      []*Feature                        `json:"features"`
+	Implied       []*Implied                        `json:"implied_features"` // features that permissions make required
+	GLES          string                            `json:"gles,omitempty"`   // least OpenGL ES version, such as 3.0
+	GLTextures    []string                          `json:"gl_textures"`      // texture formats without which a device is shut out
+	Screens       []string                          `json:"screens_shut_out"` // screen classes that the manifest excludes
+	UsesLibraries []*Feature                        `json:"uses_libraries"`   // shared libraries of the device
+	Components    []*Component                      `json:"components"`
+	MetaData      []*MetaData                       `json:"meta_data"`
+	Properties    []*MetaData                       `json:"properties"`
+	Queries       []string                          `json:"queries"`       // packages that the app asks to see
+	QueriesBroad  bool                              `json:"queries_broad"` // it asks to see every app that can be started
+	DeepLinkHosts []string                          `json:"deep_link_hosts"`
+	AutoVerify    bool                              `json:"auto_verify"`  // some deep link asks to be verified
+	Placeholders  []*MetaData                       `json:"placeholders"` // manifest values that a template left behind
+	Architectures []*ABI                            `json:"architectures"`
+	Libraries     []*Library                        `json:"libraries"`
+	CodeFiles     []string                          `json:"code_files"` // classes*.dex, in the order in which they load
+	Dex           []*Dex                            `json:"dex"`
+	Code          *Code                             `json:"code"`
+	Locales       []string                          `json:"locales"` // languages of the strings, the default one left out
+	Strings       []*LocaleStrings                  `json:"strings"`
+	Densities     []string                          `json:"densities"` // of the pictures under res/
+	Modules       []*Module                         `json:"modules"`   // of a bundle
+	Bundle        *BundleConfig                     `json:"bundle,omitempty"`
+	Metadata      *Metadata                         `json:"metadata"`
+	Signing       *Signing                          `json:"signing"`
+	Archive       *Archive                          `json:"archive"`
+	Download      int64                             `json:"download"` // estimate of what one device downloads first, in compressed bytes
+	SizeBy        map[string]int64                  `json:"size_by"`  // compressed bytes by part: code, native, resources, assets, other
 }
 
 // Split is one split APK that was given together with its base.

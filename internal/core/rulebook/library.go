@@ -9,6 +9,7 @@ import (
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
+	"cel.dev/cel-go/common/types/traits"
 	"cel.dev/cel-go/ext"
 	"github.com/rivo/uniseg"
 	"golang.org/x/text/language"
@@ -29,6 +30,7 @@ var Functions = []Function{
 	{"is_phone(string) bool", "a plus sign, the country code and at least six digits"},
 	{"is_placeholder(string) bool", "a text that a template left behind: TODO, lorem ipsum, $(NAME), ${NAME}, a lone x or -"},
 	{"language(string) string", "the English name of a language tag: Italian for it, British English for en-GB"},
+	{"[int].sum() int", "the sum of a list of whole numbers"},
 	{"day(timestamp) string", "a day in words: 31 August 2026"},
 }
 
@@ -57,9 +59,24 @@ func library() []cel.EnvOption {
 		truth("is_phone", isPhone),
 		truth("is_placeholder", isPlaceholder),
 		text("language", func(s string) ref.Val { return types.String(languageName(s)) }, cel.StringType),
+		cel.Function("sum", cel.MemberOverload("list_int_sum", []*cel.Type{cel.ListType(cel.IntType)}, cel.IntType, cel.UnaryBinding(sum))),
 		cel.Function("day", cel.Overload("day_timestamp", []*cel.Type{cel.TimestampType}, cel.StringType,
 			cel.UnaryBinding(func(v ref.Val) ref.Val { return types.String(longDay(v.Value().(time.Time))) }))),
 	}
+}
+
+// sum adds up a list of numbers; an unknown one makes the sum unknown.
+func sum(v ref.Val) ref.Val {
+	list, total := v.(traits.Lister), int64(0)
+	for it := list.Iterator(); it.HasNext() == types.True; {
+		switch n := it.Next().(type) {
+		case types.Int:
+			total += int64(n)
+		default:
+			return n
+		}
+	}
+	return types.Int(total)
 }
 
 // languageName names a language; a tag that it does not know stands for itself.

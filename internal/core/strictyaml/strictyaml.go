@@ -137,6 +137,15 @@ func (d *Decoder) Value(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 		v.Set(reflect.ValueOf(day))
 		return
 	}
+	if v.Type() == reflect.TypeFor[time.Time]() {
+		day, err := ParseDay(n.Value)
+		if n.Kind != yaml.ScalarNode || err != nil {
+			d.Fail(n, "write the day as 2026-11-23", "expected a day, found %s", describe(n))
+			return
+		}
+		v.Set(reflect.ValueOf(day.Time))
+		return
+	}
 	switch v.Kind() {
 	case reflect.Pointer:
 		v.Set(reflect.New(v.Type().Elem()))

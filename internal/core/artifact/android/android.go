@@ -218,6 +218,16 @@ func (r *reader) loadTable() {
 		}
 	}
 	r.out.Put("locales", place.Place{File: r.file, Entry: name})
+	table := r.table
+	r.out.Texts = func(id uint32) map[string]string {
+		texts := map[string]string{}
+		for _, it := range resource.Resolve(table, resource.Value{Kind: resource.Reference, Ref: id}) {
+			if it.Value.Kind == resource.String && it.Config.Locale != "" {
+				texts[it.Config.Locale] = it.Value.Text
+			}
+		}
+		return texts
+	}
 	for _, l := range r.table.Strings() {
 		ls := &facts.LocaleStrings{Locale: l.Locale, Count: int64(l.Count), Missing: int64(l.Missing), Names: l.Names}
 		ls.SetSelf(place.Place{File: r.file, Entry: name, Key: l.Locale})
@@ -581,6 +591,7 @@ func (r *reader) label(app *resource.Element, at place.Place) {
 		r.out.Label = &facts.Text{Default: a.Value.AsString()}
 		return
 	}
+	r.out.LabelID = a.Value.Ref
 	items := resource.Resolve(r.table, a.Value)
 	t := &facts.Text{Locales: make(map[string]string)}
 	found := false
@@ -843,4 +854,57 @@ func (r *reader) sizes() {
 		by[part] += e.Compressed
 	}
 	r.out.SizeBy = by
+	r.download()
+}
+
+// download estimates what one device downloads first: of a bundle, the base and
+// what comes at installation, with one architecture's libraries and one
+// density's pictures, the largest of each; of an APK, the file.
+func (r *reader) download() {
+	r.out.Put("download", place.Place{File: r.file})
+	atOnce := map[string]bool{"": true}
+	for _, m := range r.out.Modules {
+		atOnce[m.Name] = m.Delivery == "install-time" && m.Kind != "assets" && m.Kind != "model"
+	}
+	var common int64
+	byABI, byDensity := map[string]int64{}, map[string]int64{}
+	for _, e := range r.tree.Entries {
+		module, _, inModule := strings.Cut(e.Name, "/")
+		if r.bundle && (!inModule || !atOnce[module]) {
+			continue
+		}
+		if _, abi, _, ok := r.libraryPath(e.Name); ok {
+			byABI[abi] += e.Compressed
+			continue
+		}
+		if d := densityOf(e.Name); r.bundle && d != "" {
+			byDensity[d] += e.Compressed
+			continue
+		}
+		common += e.Compressed
+	}
+	most := func(m map[string]int64) (n int64) {
+		for _, v := range m {
+			n = max(n, v)
+		}
+		return n
+	}
+	if r.bundle {
+		r.out.Download = common + most(byABI) + most(byDensity)
+		return
+	}
+	for _, v := range byABI {
+		common += v
+	}
+	r.out.Download = common
+}
+
+// densityOf is the density qualifier of a resource's folder, or "".
+func densityOf(name string) string {
+	for _, q := range strings.Split(path.Base(path.Dir(name)), "-") {
+		if strings.HasSuffix(q, "dpi") && q != "nodpi" && q != "anydpi" {
+			return q
+		}
+	}
+	return ""
 }

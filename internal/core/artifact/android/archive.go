@@ -12,7 +12,7 @@ import (
 // unless the manifest says otherwise. Source: the platform's documentation of
 // the uses-feature element.
 var impliedFeatures = map[string][]string{
-	"android.permission.CAMERA":                         {"android.hardware.camera", "android.hardware.camera.autofocus"},
+	"android.permission.CAMERA":                         {"android.hardware.camera"},
 	"android.permission.RECORD_AUDIO":                   {"android.hardware.microphone"},
 	"android.permission.BLUETOOTH":                      {"android.hardware.bluetooth"},
 	"android.permission.BLUETOOTH_ADMIN":                {"android.hardware.bluetooth"},

@@ -18,12 +18,12 @@ func TestParse(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "038", f.Version)
 	assert.True(t, f.Checksum && f.Signature)
-	assert.Equal(t, 1, f.ClassCount)
+	assert.Equal(t, 3, f.ClassCount)
 	var classes, types, calls []string
 	f.Classes(func(n string) { classes = append(classes, n) })
 	f.Types(func(n string) { types = append(types, n) })
 	f.Calls([]string{"java/"}, func(c, m string) { calls = append(calls, c+"."+m) })
-	assert.Equal(t, []string{"org/example/terrafuoco/FiringLog"}, classes)
+	assert.Equal(t, []string{"org/example/terrafuoco/Curve", "org/example/terrafuoco/FiringLog", "org/example/terrafuoco/ProbeService"}, classes)
 	assert.Contains(t, types, "android/app/Activity")
 	assert.Equal(t, []string{"java/lang/System.loadLibrary"}, calls)
 	found := false

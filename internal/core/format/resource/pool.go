@@ -12,6 +12,8 @@ type Pool struct {
 	offsets []byte // 4 bytes a string
 	strings []byte
 	utf8    bool
+	decoded map[uint32]string // by offset: many names are asked for again and again
+	budget  int               // bytes that may still be decoded
 }
 
 // ParsePool reads a string pool chunk.
@@ -27,13 +29,16 @@ func ParsePool(c Chunk) (*Pool, error) {
 	if int64(count)*4 > int64(len(c.Body())) {
 		return nil, Errorf(c.Offset, "string pool claims %d strings, more than fit", count)
 	}
-	p := &Pool{offsets: c.Body()[:count*4], utf8: flags&0x100 != 0}
+	p := &Pool{offsets: c.Body()[:count*4], utf8: flags&0x100 != 0, decoded: make(map[uint32]string)}
 	if count > 0 {
 		if int64(start) > int64(len(c.Data)) {
 			return nil, Errorf(c.Offset, "string data starts outside the pool")
 		}
 		p.strings = c.Data[start:]
 	}
+	// Strings of a sound pool do not overlap. Those of a hostile one may, so
+	// what is decoded is held against the pool's own size.
+	p.budget = 4*len(c.Data) + 64<<10
 	return p, nil
 }
 
@@ -55,11 +60,22 @@ func (p *Pool) String(i uint32) (s string, ok bool) {
 	if int64(at) >= int64(len(p.strings)) {
 		return "", false
 	}
+	if s, ok := p.decoded[at]; ok {
+		return s, true
+	}
+	if p.budget <= 0 {
+		return "", false
+	}
 	b := p.strings[at:]
 	if p.utf8 {
-		return utf8String(b)
+		s, ok = utf8String(b)
+	} else {
+		s, ok = utf16String(b)
 	}
-	return utf16String(b)
+	if p.budget -= len(s) + 1; ok {
+		p.decoded[at] = s
+	}
+	return s, ok
 }
 
 // utf8String reads a length in UTF-16 units, a length in bytes, then the

@@ -23,15 +23,20 @@ type Evidence struct {
 	Useless     []*Useless        `json:"useless"`           // permissions that serve nothing, and why
 	PrivateLibs []*PrivateLib     `json:"private_libraries"` // native libraries that link to the system's private ones
 	OldHTTP     bool              `json:"old_http"`          // the code calls the HTTP library that the Android platform removed
+	Notifies    bool              `json:"notifies"`          // the code posts notifications
+	DeviceIDs   []string          `json:"device_ids"`        // calls that read identifiers of the device, closed to apps of today
 	Brought     map[string]string `json:"brought"`           // permission → the SDK that is known to bring it
 }
 
 // SDK is third-party code that was recognised in the package.
 type SDK struct {
-	place.Mark `json:"-"`
-	ID         string `json:"id"`   // class prefix or framework name
-	Kind       string `json:"kind"` // what it does
-	Seen       string `json:"seen"` // the sign
+	place.Mark    `json:"-"`
+	ID            string `json:"id"`             // class prefix or framework name
+	Kind          string `json:"kind"`           // what it does
+	Seen          string `json:"seen"`           // the sign
+	Ads           bool   `json:"ads"`            // it shows advertising
+	AdvertisingID bool   `json:"advertising_id"` // it reads the advertising id
+	Tracking      bool   `json:"tracking"`       // its data is joined with that of other companies
 }
 
 // Purpose is one purpose string that the code calls for.
@@ -59,7 +64,7 @@ func Of(pkg *facts.Package, cat *catalogue.Catalogue) *Evidence {
 	if pkg.Android != nil {
 		e.androidSDKs(pkg.Android, cat)
 		e.useless(pkg.Android, cat)
-		e.oldHTTP(pkg.Android)
+		e.calls(pkg.Android)
 		e.privateLibs(pkg.Android, cat)
 		e.restricted(pkg.Android, cat)
 	}
@@ -90,7 +95,7 @@ func (e *Evidence) androidSDKs(a *facts.Android, cat *catalogue.Catalogue) {
 		byName[c.Name] = c
 	}
 	for _, sdk := range cat.SDKs {
-		found := &SDK{ID: sdk.ID, Kind: sdk.Kind}
+		found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking}
 		for _, name := range sdk.Components {
 			if c := byName[name]; c != nil && found.Seen == "" {
 				found.Seen = c.Kind + " " + c.Name
@@ -125,22 +130,34 @@ func (e *Evidence) androidSDKs(a *facts.Android, cat *catalogue.Catalogue) {
 	}
 }
 
-// oldHTTP looks for calls of the removed HTTP library, unless the app brings
-// its classes along.
-func (e *Evidence) oldHTTP(a *facts.Android) {
+// calls looks for calls of the platform that rules ask about.
+func (e *Evidence) calls(a *facts.Android) {
 	if a.Code == nil {
 		return
 	}
 	if why := a.Code.Unread("classes"); why != "" {
-		e.SetUnread("old_http", why)
+		for _, f := range []string{"old_http", "notifies", "device_ids"} {
+			e.SetUnread(f, why)
+		}
 		return
 	}
 	for c := range a.Code.Calls {
-		if strings.HasPrefix(c, "org/apache/http/") {
+		switch {
+		case strings.HasPrefix(c, "org/apache/http/"):
 			e.OldHTTP = true
-			return
+		case c == "android/app/NotificationManager.notify":
+			e.Notifies = true
+		case slices.Contains(closedCalls, c):
+			e.DeviceIDs = append(e.DeviceIDs, strings.ReplaceAll(c, "/", "."))
 		}
 	}
+	slices.Sort(e.DeviceIDs)
+}
+
+// closedCalls read identifiers that the platform closed to apps at level 29.
+var closedCalls = []string{
+	"android/telephony/TelephonyManager.getDeviceId", "android/telephony/TelephonyManager.getImei", "android/telephony/TelephonyManager.getMeid",
+	"android/telephony/TelephonyManager.getSimSerialNumber", "android/telephony/TelephonyManager.getSubscriberId", "android/os/Build.getSerial",
 }
 
 // hasPrefix tells whether a class lies in a package, or is the class named.
@@ -270,7 +287,7 @@ func (e *Evidence) iosSDKs(app *facts.IOS, cat *catalogue.Catalogue) {
 		for _, n := range app.Nested {
 			name := strings.TrimSuffix(n.Path[strings.LastIndexByte(n.Path, '/')+1:], ".framework")
 			if n.Kind == "framework" && slices.Contains(sdk.Frameworks, name) {
-				found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Seen: "framework " + name}
+				found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Seen: "framework " + name, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking}
 				found.SetSelf(n.Self())
 				e.SDKs = append(e.SDKs, found)
 				break

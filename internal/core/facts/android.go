@@ -218,13 +218,14 @@ type Code struct {
 	place.Mark `json:"-"`
 	Classes    int64            `json:"classes"`
 	Methods    int64            `json:"methods"`
-	Shrunk     bool             `json:"shrunk"`      // a shrinker left its mark, or names are short throughout
-	Compilers  []string         `json:"compilers"`   // marks of compilers and shrinkers, as they left them
-	ShortNames int64            `json:"short_names"` // share of classes whose name has one or two letters, in percent
-	Missing    []string         `json:"missing"`     // components that the manifest names and no file defines
-	PrivateKey bool             `json:"private_key"` // a private key in PEM form is among the strings
-	Packages   map[string]int64 `json:"-"`           // class packages that are defined or referred to, with slashes → number of types
-	Calls      map[string]bool  `json:"-"`           // methods of the platform that are referred to, as class.method
+	Shrunk     bool             `json:"shrunk"`            // a shrinker left its mark, or names are short throughout
+	Compilers  []string         `json:"compilers"`         // marks of compilers and shrinkers, as they left them
+	ShortNames int64            `json:"short_names"`       // share of classes whose name has one or two letters, in percent
+	Missing    []string         `json:"missing"`           // components that the manifest names and no file defines
+	PrivateKey bool             `json:"private_key"`       // a private key in PEM form is among the strings
+	ExactCheck bool             `json:"calls_exact_check"` // it asks whether exact alarms are allowed
+	Packages   map[string]int64 `json:"-"`                 // class packages that are defined or referred to, with slashes → number of types
+	Calls      map[string]bool  `json:"-"`                 // methods of the platform that are referred to, as class.method
 }
 
 // LocaleStrings says how complete a language is.

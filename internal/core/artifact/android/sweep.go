@@ -302,6 +302,7 @@ func (r *reader) collect(results []finding, wanted map[string]bool) {
 	case o.SplitRequired || o.Split != "":
 		c.SetUnread("missing", "parts of the code may lie in splits that were not given")
 	}
+	c.ExactCheck = c.Calls["android/app/AlarmManager.canScheduleExactAlarms"]
 	slices.Sort(c.Compilers)
 	slices.SortFunc(o.Dex, func(a, b *facts.Dex) int {
 		return cmp.Or(cmp.Compare(a.Module, b.Module), cmp.Compare(dexNumber(a.Name), dexNumber(b.Name)))

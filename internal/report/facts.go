@@ -80,10 +80,14 @@ func (t *factsTable) android(a *facts.Android) {
 	t.row("version", fmt.Sprintf("%s (code %s)", a.VersionName, optional(a.VersionCode)))
 	if a.Label != nil {
 		t.row("name", a.Label.Default)
-		for _, l := range slices.Sorted(maps.Keys(a.Label.Locales)) {
-			if v := a.Label.Locales[l]; v != a.Label.Default {
-				t.row("  in "+l, v)
-			}
+		const shown = 6
+		others := slices.Sorted(maps.Keys(a.Label.Locales))
+		others = slices.DeleteFunc(others, func(l string) bool { return a.Label.Locales[l] == a.Label.Default })
+		for _, l := range others[:min(len(others), shown)] {
+			t.row("  in "+l, a.Label.Locales[l])
+		}
+		if more := len(others) - shown; more > 0 {
+			t.row("", fmt.Sprintf("and in %d more languages", more))
 		}
 	}
 	if a.Icon != nil && a.Unread("icon") == "" {
@@ -114,6 +118,11 @@ func (t *factsTable) android(a *facts.Android) {
 	t.list("can use", wants)
 	t.row("OpenGL ES", a.GLES)
 	t.list("languages", a.Locales)
+	for _, s := range a.Strings {
+		if s.Missing > 0 {
+			t.row("  "+s.Locale, fmt.Sprintf("lacks %d of %d texts", s.Missing, s.Count+s.Missing))
+		}
+	}
 	t.list("links of", a.DeepLinkHosts)
 	t.list("sees packages", a.Queries)
 	t.list("shuts out screens", a.Screens)
@@ -136,6 +145,12 @@ func (t *factsTable) android(a *facts.Android) {
 	}
 	t.androidCode(a)
 	t.androidLibraries(a)
+	if len(a.Splits) > 0 {
+		t.head("splits")
+		for _, s := range a.Splits {
+			t.row(s.Name, strings.Join(append([]string{s.File}, s.Faults...), "; "))
+		}
+	}
 	if len(a.Modules) > 0 {
 		t.head("bundle")
 		for _, m := range a.Modules {

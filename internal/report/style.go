@@ -186,7 +186,10 @@ func Visible(s string) string {
 }
 
 func hidden(r rune) bool {
-	return unicode.IsControl(r) || unicode.Is(unicode.Bidi_Control, r) || r == unicode.ReplacementChar
+	// Embeddings, overrides and isolates reorder what follows; the plain
+	// direction marks only belong to the text they stand in.
+	turns := r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069
+	return unicode.IsControl(r) || turns || r == unicode.ReplacementChar
 }
 
 // StoreName is how a store is called in texts.

@@ -62,7 +62,7 @@ func Of(pkg *facts.Package, cat *catalogue.Catalogue) *Evidence {
 	e := &Evidence{Brought: map[string]string{}}
 	e.junk(pkg, cat)
 	if pkg.Android != nil {
-		e.androidSDKs(pkg.Android, cat)
+		e.androidSDKs(pkg, cat)
 		e.useless(pkg.Android, cat)
 		e.calls(pkg.Android)
 		e.privateLibs(pkg.Android, cat)
@@ -80,7 +80,12 @@ const advertisingID = "com.google.android.gms.permission.AD_ID"
 
 // androidSDKs recognises third-party code by the components that its manifest
 // merges into the app's, which no shrinker renames, and by its class packages.
-func (e *Evidence) androidSDKs(a *facts.Android, cat *catalogue.Catalogue) {
+func (e *Evidence) androidSDKs(pkg *facts.Package, cat *catalogue.Catalogue) {
+	a := pkg.Android
+	libraries := map[string]*facts.Library{}
+	for _, l := range a.Libraries {
+		libraries[l.Name] = l
+	}
 	packages := map[string]bool{}
 	if a.Code != nil {
 		for p := range a.Code.Packages {
@@ -112,6 +117,12 @@ func (e *Evidence) androidSDKs(a *facts.Android, cat *catalogue.Catalogue) {
 			if found.Seen == "" && packages[prefix] {
 				found.Seen = "classes of " + prefix
 				found.SetSelf(a.Code.Self())
+			}
+		}
+		for _, f := range sdk.Files {
+			if l := libraries[f]; l != nil && found.Seen == "" {
+				found.Seen = "native library " + f
+				found.SetSelf(l.Self())
 			}
 		}
 		if found.Seen == "" {

@@ -68,8 +68,11 @@ type Android struct {
 	Code          *Code                             `json:"code"`
 	Locales       []string                          `json:"locales"` // languages of the strings, the default one left out
 	Strings       []*LocaleStrings                  `json:"strings"`
-	Densities     []string                          `json:"densities"` // of the pictures under res/
-	Modules       []*Module                         `json:"modules"`   // of a bundle
+	Orphans       []string                          `json:"strings_without_default"`
+	Versions      map[string]string                 `json:"versions"`   // of libraries that leave a version file behind, by group and name
+	Duplicates    []*Duplicate                      `json:"duplicates"` // paths that two modules fill differently
+	Densities     []string                          `json:"densities"`  // of the pictures under res/
+	Modules       []*Module                         `json:"modules"`    // of a bundle
 	Bundle        *BundleConfig                     `json:"bundle,omitempty"`
 	Metadata      *Metadata                         `json:"metadata"`
 	Signing       *Signing                          `json:"signing"`
@@ -99,6 +102,8 @@ type Icon struct {
 	place.Mark `json:"-"`
 	Name       string      `json:"name"`     // the attribute's value, as a reference or a path
 	Adaptive   bool        `json:"adaptive"` // a form with foreground and background layers exists
+	Foreground bool        `json:"foreground"`
+	Background bool        `json:"background"`
 	Monochrome bool        `json:"monochrome"`
 	Round      bool        `json:"round"`
 	Files      []*IconFile `json:"files"`
@@ -251,6 +256,7 @@ type Module struct {
 	HasCode      bool     `json:"has_code"`
 	HasResources bool     `json:"has_resources"`
 	ABIs         []string `json:"abis"`
+	Conditions   []string `json:"conditions"` // under which a conditional module is installed
 	Instant      bool     `json:"instant"`
 	Size         int64    `json:"size"` // compressed bytes
 }
@@ -264,6 +270,13 @@ type BundleConfig struct {
 	SplitBy       []string `json:"split_by"`       // dimensions that are named: abi, density, language, texture …
 	NotSplitBy    []string `json:"not_split_by"`   // dimensions that are switched off
 	Type          int64    `json:"type"`           // 0 regular, 1 system module, 2 assets only
+}
+
+// Duplicate is a path that two modules of a bundle fill with different contents.
+type Duplicate struct {
+	place.Mark `json:"-"`
+	Path       string   `json:"path"`
+	Modules    []string `json:"modules"`
 }
 
 // Metadata is what accompanies a release without going to devices.

@@ -139,6 +139,7 @@ func Read(file string, t *tree.Tree, bundle, digests bool) (*facts.Android, erro
 		r.bundleConfig()
 	}
 	r.metadata()
+	r.versions()
 	r.implied()
 	r.archive()
 	r.signing()
@@ -218,6 +219,8 @@ func (r *reader) loadTable() {
 		}
 	}
 	r.out.Put("locales", place.Place{File: r.file, Entry: name})
+	r.out.Orphans = r.table.Orphans()
+	r.out.Put("strings_without_default", place.Place{File: r.file, Entry: name})
 	table := r.table
 	r.out.Texts = func(id uint32) map[string]string {
 		texts := map[string]string{}

@@ -29,6 +29,7 @@ func (r *reader) modules() error {
 		r.module(m, manifest, at)
 		r.out.Modules = append(r.out.Modules, m)
 	}
+	r.duplicates()
 	return nil
 }
 
@@ -64,6 +65,9 @@ func (r *reader) module(m *facts.Module, manifest *resource.Element, at place.Pl
 			r.components(app, at, m.Name)
 		}
 		m.Delivery = delivery(manifest)
+		if mod != nil {
+			m.Conditions = conditions(mod)
+		}
 		m.DeliverySaid = mod != nil && (mod.Child("delivery") != nil || distribution(mod, "onDemand") != "")
 		if mod != nil {
 			switch typ := distribution(mod, "type"); {
@@ -102,6 +106,69 @@ func distribution(e *resource.Element, name string) string {
 		}
 	}
 	return ""
+}
+
+// conditions lists under what a module is installed by itself.
+func conditions(mod *resource.Element) []string {
+	d := mod.Child("delivery")
+	if d == nil || d.Child("install-time") == nil || d.Child("install-time").Child("conditions") == nil {
+		return nil
+	}
+	var out []string
+	for _, c := range d.Child("install-time").Child("conditions").Children {
+		text := c.Name
+		for i := range c.Attrs {
+			text += " " + c.Attrs[i].Value.AsString()
+		}
+		out = append(out, text)
+	}
+	return out
+}
+
+// versions reads the version files that libraries leave behind: in an APK under
+// META-INF, in a bundle under root/META-INF of a module.
+func (r *reader) versions() {
+	const most = 64 // bytes that a version takes
+	r.out.Versions = map[string]string{}
+	for _, e := range r.tree.Entries {
+		dir := path.Dir(e.Name)
+		if path.Ext(e.Name) != ".version" || dir != "META-INF" && !strings.HasSuffix(dir, "/root/META-INF") {
+			continue
+		}
+		if data, err := e.Read(most); err == nil {
+			r.out.Versions[strings.TrimSuffix(path.Base(e.Name), ".version")] = strings.TrimSpace(string(data))
+		}
+	}
+}
+
+// duplicates finds paths that two modules fill with different contents; on the
+// device they would fall together.
+func (r *reader) duplicates() {
+	if r.tree.Archive == nil {
+		return
+	}
+	type content struct {
+		module string
+		crc    uint32
+		size   int64
+	}
+	first := map[string]content{}
+	for _, e := range r.tree.Archive.Entries {
+		module, rest, ok := strings.Cut(e.Name, "/")
+		top, _, deep := strings.Cut(rest, "/")
+		if !ok || !deep || top != "res" && top != "assets" && top != "lib" && top != "root" {
+			continue
+		}
+		c := content{module, e.CRC, e.Size}
+		switch old, seen := first[rest]; {
+		case !seen:
+			first[rest] = c
+		case old.module != module && (old.crc != c.crc || old.size != c.size):
+			d := &facts.Duplicate{Path: rest, Modules: []string{old.module, module}}
+			d.SetSelf(place.Place{File: r.file, Entry: e.Name})
+			r.out.Duplicates = append(r.out.Duplicates, d)
+		}
+	}
 }
 
 // delivery reads when a module comes to the device.

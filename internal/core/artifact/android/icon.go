@@ -68,6 +68,8 @@ func (r *reader) iconFile(icon *facts.Icon, it resource.Item) {
 		}
 		if root.Name == "adaptive-icon" {
 			icon.Adaptive = true
+			icon.Foreground = icon.Foreground || root.Child("foreground") != nil
+			icon.Background = icon.Background || root.Child("background") != nil
 			icon.Monochrome = icon.Monochrome || root.Child("monochrome") != nil
 		}
 		return

@@ -341,6 +341,9 @@ func (t *Table) Locales() []string { return t.locales }
 // Strings implements resource.Table.
 func (t *Table) Strings() []resource.Coverage { return resource.Cover(t.texts) }
 
+// Orphans implements resource.Table.
+func (t *Table) Orphans() []string { return resource.Orphaned(t.texts) }
+
 func configValue(msg []byte, base int) (c resource.Config, v resource.Value, err error) {
 	err = Fields(msg, base, func(num protowire.Number, b []byte, _ uint64, at int) (err error) {
 		switch num {

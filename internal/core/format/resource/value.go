@@ -150,6 +150,9 @@ type Table interface {
 	Lookup(id uint32) []Item
 	// Locales lists the languages of the table's strings, sorted, the default as "".
 	Locales() []string
+	// Orphans lists strings that some language has and the default lacks:
+	// people whose language is not there crash the app.
+	Orphans() []string
 	// Strings tells for every language how many strings it has and which of
 	// the default language's it lacks.
 	Strings() []Coverage
@@ -167,6 +170,18 @@ type Coverage struct {
 type StringEntry struct {
 	Name    string
 	Locales []string
+}
+
+// Orphaned lists the entries that have no default, sorted.
+func Orphaned(entries []StringEntry) []string {
+	var out []string
+	for _, e := range entries {
+		if len(e.Locales) > 0 && !slices.Contains(e.Locales, "") {
+			out = append(out, e.Name)
+		}
+	}
+	slices.Sort(out)
+	return out
 }
 
 // Cover sums up string entries by language, sorted by tag.

@@ -248,7 +248,12 @@ func (t *Table) Locales() []string {
 }
 
 // Strings implements resource.Table.
-func (t *Table) Strings() []resource.Coverage {
+func (t *Table) Strings() []resource.Coverage { return resource.Cover(t.stringEntries()) }
+
+// Orphans implements resource.Table.
+func (t *Table) Orphans() []string { return resource.Orphaned(t.stringEntries()) }
+
+func (t *Table) stringEntries() []resource.StringEntry {
 	var all []resource.StringEntry
 	for _, p := range t.packages {
 		for id, chunks := range p.byID {
@@ -273,7 +278,7 @@ func (t *Table) Strings() []resource.Coverage {
 			all = append(all, entries...)
 		}
 	}
-	return resource.Cover(all)
+	return all
 }
 
 // entryName is the key of an entry. Optimised tables give all the same one.

@@ -48,6 +48,7 @@ func (loop) Lookup(id uint32) []resource.Item {
 }
 func (loop) Locales() []string            { return nil }
 func (loop) Strings() []resource.Coverage { return nil }
+func (loop) Orphans() []string            { return nil }
 
 func TestResolveEnds(t *testing.T) {
 	got := resource.Resolve(loop{}, resource.Value{Kind: resource.Reference, Ref: 0x7f010000})

@@ -134,6 +134,12 @@ link() {
     -Wl,-platform_version,ios,15.0,"$sdk" -Wl,-adhoc_codesign -o "$out" "$@" "$here/ios/libSystem.tbd" 2>/dev/null
 }
 
+# sign BUNDLE EXECUTABLE ID: the code signature.
+sign() {
+  (cd "$here/../.." && go run ./demo/source/codesign "$1/$2" "$1" "$3" K1LN7EAM42 "$work/ios.key" "$work/ios.crt" \
+    "application-identifier=K1LN7EAM42.$3" com.apple.developer.team-identifier=K1LN7EAM42 get-task-allow=false beta-reports-active=true)
+}
+
 # ipa KIND SDK ID: an application archive.
 ipa() {
   local kind=$1 sdk=$2 id=$3 dir=$work/ios-$1 app widget lang
@@ -184,14 +190,29 @@ END
   } | plistutil -i - -f bin -o "$widget/Info.plist"
   for lang in en it de; do mkdir -p "$app/$lang.lproj"; done
   if [ "$kind" = sound ]; then
-    printf '"NSCameraUsageDescription" = "Fotografa un pezzo prima e dopo la cottura, per il registro.";\n' > "$app/it.lproj/InfoPlist.strings"
-    printf '"NSCameraUsageDescription" = "Fotografiert ein Stück vor und nach dem Brand, für das Brennbuch.";\n' > "$app/de.lproj/InfoPlist.strings"
+    cat > "$app/it.lproj/InfoPlist.strings" <<'END'
+"NSCameraUsageDescription" = "Fotografa un pezzo prima e dopo la cottura, per il registro.";
+"NSBluetoothAlwaysUsageDescription" = "Legge la sonda di temperatura nel forno durante una cottura.";
+END
+    cat > "$app/de.lproj/InfoPlist.strings" <<'END'
+"NSCameraUsageDescription" = "Fotografiert ein Stück vor und nach dem Brand, für das Brennbuch.";
+"NSBluetoothAlwaysUsageDescription" = "Liest während eines Brandes den Temperaturfühler im Ofen.";
+END
   else
     printf '"CFBundleDisplayName" = "Terrafuoco";\n' | tee "$app/it.lproj/InfoPlist.strings" > "$app/de.lproj/InfoPlist.strings"
   fi
   printf '"CFBundleDisplayName" = "Terrafuoco";\n' > "$app/en.lproj/InfoPlist.strings"
-  profile "$widget" "$id.widget"; seal "$widget" FiringWidget
-  profile "$app" "$id"; seal "$app" Terrafuoco
+  if [ "$kind" = sound ]; then
+    { plist_head
+      echo '<key>NSPrivacyTracking</key><false/><key>NSPrivacyTrackingDomains</key><array/>'
+      echo '<key>NSPrivacyCollectedDataTypes</key><array/>'
+      echo '<key>NSPrivacyAccessedAPITypes</key><array><dict><key>NSPrivacyAccessedAPIType</key><string>NSPrivacyAccessedAPICategoryUserDefaults</string>'
+      echo '<key>NSPrivacyAccessedAPITypeReasons</key><array><string>CA92.1</string></array></dict></array></dict></plist>'
+    } > "$app/PrivacyInfo.xcprivacy"
+  fi
+  # From the innermost bundle outwards: profile, seal, signature.
+  profile "$widget" "$id.widget"; seal "$widget" FiringWidget; sign "$widget" FiringWidget "$id.widget"
+  profile "$app" "$id"; seal "$app" Terrafuoco; sign "$app" Terrafuoco "$id"
   mkdir -p "$here/../$kind/build"
   rm -f "$here/../$kind/build/Terrafuoco.ipa"
   (cd "$dir" && zip -qXDr9 "$here/../$kind/build/Terrafuoco.ipa" Payload)

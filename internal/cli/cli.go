@@ -77,7 +77,7 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
 		return usageError(err.Error(), fmt.Sprintf("run %q for the flags", c.CommandPath()+" --help"))
 	})
-	root.AddCommand(e.checkCommand(), e.factsCommand(), e.rulesCommand(), e.explainCommand(),
+	root.AddCommand(e.checkCommand(), e.factsCommand(), e.rulesCommand(), e.explainCommand(), e.privacyCommand(),
 		e.rulebookCommand(), e.schemaCommand(), e.demoCommand(), e.versionCommand())
 	return root
 }
@@ -188,6 +188,14 @@ func writeFile(name string, write func(io.Writer) error) (err error) {
 		return writeProblem(name, err)
 	}
 	return nil
+}
+
+// writeNew writes a file that must not exist yet.
+func writeNew(name string, write func(io.Writer) error) error {
+	if _, err := os.Lstat(name); err == nil {
+		return &place.Problem{At: place.Place{File: name}, What: "this file is there already", Mend: "choose another name, or move the file away"}
+	}
+	return writeFile(name, write)
 }
 
 func dirOf(name string) string {

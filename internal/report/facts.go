@@ -23,6 +23,9 @@ func FactsTable(w io.Writer, p *facts.Package, look Look) error {
 		t.ios(p.IOS)
 	}
 	_, unread := place.Places(p, "pkg")
+	maps.DeleteFunc(unread, func(path, _ string) bool { // told above
+		return strings.HasSuffix(path, ".profile") || strings.HasSuffix(path, ".privacy")
+	})
 	if len(unread) > 0 {
 		t.head("not read")
 		for _, path := range slices.Sorted(maps.Keys(unread)) {
@@ -377,9 +380,55 @@ func (t *factsTable) ios(a *facts.IOS) {
 	t.list("of the system", system)
 	t.list("brought along", own)
 	t.head("signing")
-	t.row("profile", map[bool]string{true: "embedded", false: "none"}[a.Profile])
-	t.row("resource seal", map[bool]string{true: "present", false: "none"}[a.Sealed])
-	t.row("privacy manifest", map[bool]string{true: "present", false: "none"}[a.PrivacyManifest])
+	for _, b := range a.Bundles {
+		name := b.Path
+		if b.Kind == "app" {
+			name = "the app"
+		}
+		t.block(2, "", nil, name, nil)
+		t.bundle(b)
+	}
+}
+
+// bundle writes how one bundle is signed, and what it declares.
+func (t *factsTable) bundle(b *facts.Bundle) {
+	switch s := b.Signature; {
+	case s == nil:
+		t.row("  signature", "not read: "+b.Unread("signature"))
+	case s.Adhoc:
+		t.row("  signature", "by nobody (ad hoc)")
+	default:
+		text := "team " + s.Team
+		if s.Signer != nil {
+			text += ", by " + s.Signer.Subject
+		}
+		t.row("  signature", text)
+	}
+	if b.Signature != nil {
+		var names []string
+		for _, e := range b.Signature.Entitlements {
+			names = append(names, e.Key)
+		}
+		t.list("  entitlements", names)
+		t.list("  fault", b.Signature.Faults)
+	}
+	for _, f := range b.SealFaults {
+		t.row("  fault", f.Path+" "+f.What)
+	}
+	if p := b.Profile; p != nil {
+		t.row("  profile", fmt.Sprintf("%s, for %s, until %s", p.Kind, p.AppID, p.Expires.Format("2 January 2006")))
+	} else if b.Kind != "framework" {
+		t.row("  profile", "none")
+	}
+	if m := b.Privacy; m != nil {
+		var cats []string
+		for _, c := range m.Accessed {
+			cats = append(cats, strings.TrimPrefix(c.Category, "NSPrivacyAccessedAPICategory"))
+		}
+		t.row("  privacy manifest", strings.TrimSuffix("reasons for "+strings.Join(cats, ", "), "reasons for ")+fmt.Sprintf(" (%s collected)", count(len(m.Collected), "kind of data", "kinds of data")))
+	} else {
+		t.row("  privacy manifest", "none")
+	}
 }
 
 // size writes bytes for people, in units of 1024.

@@ -10,6 +10,10 @@ __attribute__((objc_root_class)) @interface NSObject
 @interface CBCentralManager : NSObject
 - (instancetype)initWithDelegate:(id)d queue:(id)q;
 @end
+@interface NSUserDefaults : NSObject
++ (NSUserDefaults *)standardUserDefaults;
+- (void)setBool:(_Bool)on forKey:(NSString *)key;
+@end
 extern id const AVMediaTypeVideo;
 extern int UIApplicationMain(int, char **, id, id);
 
@@ -26,5 +30,6 @@ int main(int argc, char **argv) {
   FiringLog *log = [FiringLog new];
   [log photographPot];
   [log findProbe];
+  [[NSUserDefaults standardUserDefaults] setBool:1 forKey:(NSString *)0];
   return UIApplicationMain(argc, argv, (id)0, (id)0);
 }

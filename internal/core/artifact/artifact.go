@@ -110,7 +110,7 @@ func fill(file string, t *tree.Tree, opt Options, folder bool) (*facts.Package, 
 		if layout == "app" && !folder {
 			p.Kind = "app-zip"
 		}
-		p.IOS, err = ios.Read(file, t, root)
+		p.IOS, err = ios.Read(file, t, root, opt.Digests)
 	default:
 		err = &place.Problem{At: place.Place{File: file},
 			What: "this is no release package: neither an Android manifest nor an app's Info.plist is inside",

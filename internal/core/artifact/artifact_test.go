@@ -175,7 +175,7 @@ func TestIOS(t *testing.T) {
 			require.Len(t, a.Nested, 1)
 			assert.Equal(t, want.id+".widget", a.Nested[0].ID)
 			assert.Equal(t, []int64{120, 180}, []int64{a.Icon.Files[1].Width, a.Icon.Files[0].Width})
-			assert.True(t, a.Profile && a.Sealed && a.LaunchScreen)
+			assert.True(t, a.Bundles[0].ProfilePresent && a.Bundles[0].SealPresent && a.LaunchScreen)
 			assert.False(t, *a.Encryption)
 		})
 	}

@@ -15,8 +15,29 @@ type Catalogue struct {
 	Permissions map[string]*Permission `json:"permissions"`
 	Purposes    []*Purpose             `json:"purposes"`
 	SDKs        []*SDK                 `json:"sdks"`
+	Reasons     []*Reason              `json:"reasons"`          // calls of the iOS platform whose use needs a declared reason
 	PublicLibs  []string               `json:"public_libraries"` // of the Android system, to which an app may link
 	Junk        []*Pattern             `json:"junk"`             // files that do not belong into a release
+}
+
+// Reason is a category of calls whose use needs a declared reason.
+type Reason struct {
+	place.Mark   `json:"-"`
+	Category     string            `json:"category" need:"the identifier"`
+	Name         string            `json:"name" need:"what it is about, in words"`
+	Symbols      []string          `json:"symbols"` // functions and constants, without the leading underscore
+	Classes      []string          `json:"classes"`
+	Methods      []*Method         `json:"methods"`
+	Either       []string          `json:"either"`        // symbols that another category's declaration covers as well
+	Codes        map[string]string `json:"codes"`         // reason codes and their meaning
+	ForLibraries []string          `json:"for_libraries"` // codes that only third-party code may give
+}
+
+// Method is a method of a class. Its name alone may be the app's own.
+type Method struct {
+	place.Mark `json:"-"`
+	Class      string `json:"class"`
+	Selector   string `json:"selector"`
 }
 
 // Pattern is a regular expression over paths inside a package.
@@ -94,6 +115,7 @@ func (c *Catalogue) Add(more *Catalogue) {
 	}
 	c.Purposes = append(c.Purposes, more.Purposes...)
 	c.SDKs = append(c.SDKs, more.SDKs...)
+	c.Reasons = append(c.Reasons, more.Reasons...)
 	c.PublicLibs = append(c.PublicLibs, more.PublicLibs...)
 	c.Junk = append(c.Junk, more.Junk...)
 	if more.Edition.After(c.Edition.Time) {

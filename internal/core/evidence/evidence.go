@@ -15,28 +15,32 @@ import (
 
 // Evidence is what one package implies.
 type Evidence struct {
-	place.Mark  `json:"-"`
-	Purposes    []*Purpose        `json:"purposes"`          // purpose strings that the code calls for
-	Restricted  []*Declared       `json:"restricted"`        // sensitive permissions that bring a declaration
-	SDKs        []*SDK            `json:"sdks"`              // third-party code that was recognised
-	Junk        []*Junk           `json:"junk"`              // files that do not belong into a release
-	Useless     []*Useless        `json:"useless"`           // permissions that serve nothing, and why
-	PrivateLibs []*PrivateLib     `json:"private_libraries"` // native libraries that link to the system's private ones
-	OldHTTP     bool              `json:"old_http"`          // the code calls the HTTP library that the Android platform removed
-	Notifies    bool              `json:"notifies"`          // the code posts notifications
-	DeviceIDs   []string          `json:"device_ids"`        // calls that read identifiers of the device, closed to apps of today
-	Brought     map[string]string `json:"brought"`           // permission → the SDK that is known to bring it
+	place.Mark     `json:"-"`
+	Purposes       []*Purpose        `json:"purposes"`          // purpose strings that the code calls for
+	Restricted     []*Declared       `json:"restricted"`        // sensitive permissions that bring a declaration
+	SDKs           []*SDK            `json:"sdks"`              // third-party code that was recognised
+	Reasons        []*Reason         `json:"reasons"`           // calls that need a declared reason, by bundle and category
+	BadReasons     []*BadReason      `json:"bad_reasons"`       // declared reasons that are not known
+	PurposesUnused []*Unused         `json:"purposes_unused"`   // purpose strings that no code calls for
+	Junk           []*Junk           `json:"junk"`              // files that do not belong into a release
+	Useless        []*Useless        `json:"useless"`           // permissions that serve nothing, and why
+	PrivateLibs    []*PrivateLib     `json:"private_libraries"` // native libraries that link to the system's private ones
+	OldHTTP        bool              `json:"old_http"`          // the code calls the HTTP library that the Android platform removed
+	Notifies       bool              `json:"notifies"`          // the code posts notifications
+	DeviceIDs      []string          `json:"device_ids"`        // calls that read identifiers of the device, closed to apps of today
+	Brought        map[string]string `json:"brought"`           // permission → the SDK that is known to bring it
 }
 
 // SDK is third-party code that was recognised in the package.
 type SDK struct {
 	place.Mark    `json:"-"`
-	ID            string `json:"id"`             // class prefix or framework name
-	Kind          string `json:"kind"`           // what it does
-	Seen          string `json:"seen"`           // the sign
-	Ads           bool   `json:"ads"`            // it shows advertising
-	AdvertisingID bool   `json:"advertising_id"` // it reads the advertising id
-	Tracking      bool   `json:"tracking"`       // its data is joined with that of other companies
+	ID            string   `json:"id"`             // class prefix or framework name
+	Kind          string   `json:"kind"`           // what it does
+	Seen          string   `json:"seen"`           // the sign
+	Ads           bool     `json:"ads"`            // it shows advertising
+	AdvertisingID bool     `json:"advertising_id"` // it reads the advertising id
+	Data          []string `json:"data"`           // kinds of data that it usually sends
+	Tracking      bool     `json:"tracking"`       // its data is joined with that of other companies
 }
 
 // Purpose is one purpose string that the code calls for.
@@ -71,6 +75,7 @@ func Of(pkg *facts.Package, cat *catalogue.Catalogue) *Evidence {
 	if pkg.IOS != nil {
 		e.iosSDKs(pkg.IOS, cat)
 		e.purposes(pkg.IOS, cat)
+		e.reasons(pkg.IOS, cat)
 	}
 	return e
 }
@@ -100,7 +105,7 @@ func (e *Evidence) androidSDKs(pkg *facts.Package, cat *catalogue.Catalogue) {
 		byName[c.Name] = c
 	}
 	for _, sdk := range cat.SDKs {
-		found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking}
+		found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking, Data: sdk.Data}
 		for _, name := range sdk.Components {
 			if c := byName[name]; c != nil && found.Seen == "" {
 				found.Seen = c.Kind + " " + c.Name
@@ -298,7 +303,7 @@ func (e *Evidence) iosSDKs(app *facts.IOS, cat *catalogue.Catalogue) {
 		for _, n := range app.Nested {
 			name := strings.TrimSuffix(n.Path[strings.LastIndexByte(n.Path, '/')+1:], ".framework")
 			if n.Kind == "framework" && slices.Contains(sdk.Frameworks, name) {
-				found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Seen: "framework " + name, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking}
+				found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Seen: "framework " + name, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking, Data: sdk.Data}
 				found.SetSelf(n.Self())
 				e.SDKs = append(e.SDKs, found)
 				break
@@ -362,6 +367,7 @@ func (e *Evidence) purposes(app *facts.IOS, cat *catalogue.Catalogue) {
 			e.Purposes = append(e.Purposes, item)
 		}
 	}
+	e.unusedPurposes(app, cat)
 }
 
 func set(names []string) map[string]bool {

@@ -5,7 +5,11 @@
 // Field names in rules and in JSON are those of the json tags.
 package facts
 
-import "regola.example/regola/internal/core/place"
+import (
+	"time"
+
+	"regola.example/regola/internal/core/place"
+)
 
 // Package is one release package of either platform.
 type Package struct {
@@ -78,8 +82,18 @@ type IOS struct {
 	URLSchemes      []string   `json:"url_schemes"`
 	ArbitraryLoads  bool       `json:"arbitrary_loads"` // transport security is switched off for all hosts
 	PrivacyManifest bool       `json:"privacy_manifest"`
-	Profile         bool       `json:"profile"` // a provisioning profile is embedded
-	Sealed          bool       `json:"sealed"`  // a resource seal is there
+	Bundles         []*Bundle  `json:"bundles"`      // the app, its extensions, clips, watch apps and frameworks
+	Unexpanded      []string   `json:"unexpanded"`   // keys whose value a build variable was left in
+	PackageType     string     `json:"package_type"` // CFBundlePackageType
+	RequiresIOS     bool       `json:"requires_ios"` // LSRequiresIPhoneOS
+	Orientations    []string   `json:"orientations"` // for tablets, or for all devices
+	FullScreen      bool       `json:"full_screen"`  // UIRequiresFullScreen
+	Capabilities    []string   `json:"capabilities"` // UIRequiredDeviceCapabilities
+	QuerySchemes    []string   `json:"query_schemes"`
+	TaskIDs         []string   `json:"task_ids"` // BGTaskSchedulerPermittedIdentifiers
+	BonjourServices []string   `json:"bonjour_services"`
+	Executable755   bool       `json:"executable_mode"` // the main executable has its execute permission
+	StoreCopy       bool       `json:"store_copy"`      // marks show that the store delivered it
 	Binaries        []*Binary  `json:"binaries"`
 }
 
@@ -120,6 +134,8 @@ type Nested struct {
 	Build           string `json:"build"`
 	MinOS           string `json:"min_os"`
 	Point           string `json:"point,omitempty"` // of an extension
+	Executable      string `json:"executable"`
+	PackageType     string `json:"package_type"`
 	PrivacyManifest bool   `json:"privacy_manifest"`
 }
 
@@ -131,4 +147,99 @@ type Binary struct {
 	CPU        string   `json:"cpu"` // of the slice whose names were read
 	Imports    []string `json:"-"`
 	Selectors  []string `json:"-"`
+}
+
+// Bundle is a node of the app that has code: the app itself, an extension, a
+// clip, a watch app or a framework.
+type Bundle struct {
+	place.Mark     `json:"-"`
+	Kind           string           `json:"kind"` // app, extension, framework, watch-app, app-clip
+	Path           string           `json:"path"` // relative to the app; "." for the app
+	ID             string           `json:"id"`
+	Executable     string           `json:"executable"`
+	Slices         []*Slice         `json:"slices"`
+	Signature      *CodeSignature   `json:"signature"`
+	ProfilePresent bool             `json:"profile_present"`
+	Profile        *Profile         `json:"profile"`
+	Privacy        *PrivacyManifest `json:"privacy"`
+	PrivacyPresent bool             `json:"privacy_present"`
+	SealPresent    bool             `json:"seal_present"`
+	SealFaults     []*SealFault     `json:"seal_faults"`
+}
+
+// CodeSignature is the signature of a bundle's executable.
+type CodeSignature struct {
+	place.Mark      `json:"-"`
+	Identifier      string         `json:"identifier"`
+	Team            string         `json:"team"`
+	Adhoc           bool           `json:"adhoc"` // nobody signed it
+	SHA256          bool           `json:"sha256"`
+	Version         int64          `json:"version"` // of the code directory
+	Signer          *Certificate   `json:"signer"`
+	Entitlements    []*Entitlement `json:"entitlements"`
+	EntitlementsDER bool           `json:"entitlements_der"`
+	PagesVerified   bool           `json:"pages_verified"`
+	Faults          []string       `json:"faults"`
+}
+
+// Entitlement is one entitlement, of a signature or of a profile.
+type Entitlement struct {
+	place.Mark `json:"-"`
+	Key        string   `json:"key"`
+	Values     []string `json:"values"` // one for a plain value
+	True       bool     `json:"set"`
+}
+
+// Profile is an embedded provisioning profile.
+type Profile struct {
+	place.Mark   `json:"-"`
+	Name         string         `json:"name"`
+	Kind         string         `json:"kind"` // store, ad-hoc, development, enterprise
+	Team         string         `json:"team"`
+	AppID        string         `json:"app_id"`
+	Platforms    []string       `json:"platforms"`
+	Expires      time.Time      `json:"expires"`
+	Devices      int64          `json:"devices"`
+	Entitlements []*Entitlement `json:"entitlements"`
+	HasSigner    *bool          `json:"has_signer"` // the code's signer is among its certificates
+}
+
+// PrivacyManifest is a bundle's privacy manifest.
+type PrivacyManifest struct {
+	place.Mark `json:"-"`
+	Tracking   bool            `json:"tracking"`
+	Domains    []string        `json:"domains"`
+	Accessed   []*Accessed     `json:"accessed"`
+	Collected  []*Collected    `json:"collected"`
+	Faults     []*PrivacyFault `json:"faults"`
+}
+
+// Accessed is a category of calls that need a reason, as declared.
+type Accessed struct {
+	place.Mark `json:"-"`
+	Category   string   `json:"category"`
+	Reasons    []string `json:"reasons"`
+}
+
+// Collected is a kind of data that the bundle declares to collect.
+type Collected struct {
+	place.Mark `json:"-"`
+	Type       string   `json:"type"`
+	Linked     bool     `json:"linked"`
+	Tracking   bool     `json:"tracking"`
+	Purposes   []string `json:"purposes"`
+}
+
+// PrivacyFault is a fault of a privacy manifest's structure.
+type PrivacyFault struct {
+	place.Mark `json:"-"`
+	Key        string `json:"key"`
+	What       string `json:"what"`
+}
+
+// SealFault is a file that does not agree with the resource seal.
+type SealFault struct {
+	place.Mark `json:"-"`
+	Path       string `json:"path"`
+	What       string `json:"what"`
 }

@@ -54,17 +54,20 @@ func FindApp(t *tree.Tree) (root, layout string, ok bool) {
 func hasFolder(t *tree.Tree, name string) bool { return len(t.Below(name)) > 0 }
 
 type reader struct {
-	file string
-	root string // the app's folder, for places
-	tree *tree.Tree
-	out  *facts.IOS
+	ders    map[*facts.Bundle][][]byte // certificates of profiles
+	digests bool
+	file    string
+	root    string // the app's folder, for places
+	tree    *tree.Tree
+	out     *facts.IOS
 }
 
-// Read fills the facts of the app in a tree. The error, a *place.Problem, is
+// Read fills the facts of the app in a tree. With digests, every signed digest
+// is verified. The error, a *place.Problem, is
 // for an app whose property list cannot be read; any other part that cannot be
 // read leaves its facts unread, with the reason.
-func Read(file string, t *tree.Tree, root string) (*facts.IOS, error) {
-	r := &reader{file: file, root: root, tree: t.Sub(root), out: &facts.IOS{Root: root}}
+func Read(file string, t *tree.Tree, root string, digests bool) (*facts.IOS, error) {
+	r := &reader{digests: digests, file: file, root: root, tree: t.Sub(root), out: &facts.IOS{Root: root}}
 	info, enc, err := r.plist("Info.plist")
 	at := r.at("Info.plist")
 	if err != nil {
@@ -151,6 +154,26 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 	}
 	r.put("encryption", at, info.Get("ITSAppUsesNonExemptEncryption"), "ITSAppUsesNonExemptEncryption")
 	r.put("encryption_said", at, info.Get("ITSAppUsesNonExemptEncryption"), "ITSAppUsesNonExemptEncryption")
+	o.PackageType = info.Get("CFBundlePackageType").Text()
+	r.put("package_type", at, info.Get("CFBundlePackageType"), "CFBundlePackageType")
+	o.RequiresIOS = info.Get("LSRequiresIPhoneOS").IsTrue()
+	r.put("requires_ios", at, info.Get("LSRequiresIPhoneOS"), "LSRequiresIPhoneOS")
+	o.FullScreen = info.Get("UIRequiresFullScreen").IsTrue()
+	turns := info.Get("UISupportedInterfaceOrientations~ipad")
+	if turns == nil {
+		turns = info.Get("UISupportedInterfaceOrientations")
+	}
+	o.Orientations = turns.Texts()
+	r.put("orientations", at, turns, "UISupportedInterfaceOrientations")
+	o.Capabilities = info.Get("UIRequiredDeviceCapabilities").Texts()
+	r.put("capabilities", at, info.Get("UIRequiredDeviceCapabilities"), "UIRequiredDeviceCapabilities")
+	o.QuerySchemes = info.Get("LSApplicationQueriesSchemes").Texts()
+	r.put("query_schemes", at, info.Get("LSApplicationQueriesSchemes"), "LSApplicationQueriesSchemes")
+	o.TaskIDs = info.Get("BGTaskSchedulerPermittedIdentifiers").Texts()
+	r.put("task_ids", at, info.Get("BGTaskSchedulerPermittedIdentifiers"), "BGTaskSchedulerPermittedIdentifiers")
+	o.BonjourServices = info.Get("NSBonjourServices").Texts()
+	unexpanded("", info, &o.Unexpanded)
+	o.Put("unexpanded", at)
 	launch := info.Get("UILaunchStoryboardName")
 	if launch == nil {
 		launch = info.Get("UILaunchScreen")
@@ -171,6 +194,24 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 	ats := info.Path("NSAppTransportSecurity", "NSAllowsArbitraryLoads")
 	o.ArbitraryLoads = ats.IsTrue()
 	r.put("arbitrary_loads", at, ats, "NSAppTransportSecurity.NSAllowsArbitraryLoads")
+}
+
+// unexpanded lists the keys whose value still holds a build variable.
+func unexpanded(path string, v *plist.Value, out *[]string) {
+	switch v.Kind {
+	case plist.String:
+		if strings.Contains(v.Str, "$(") || strings.Contains(v.Str, "${") {
+			*out = append(*out, strings.TrimPrefix(path, "."))
+		}
+	case plist.Dict:
+		for _, k := range v.Keys() {
+			unexpanded(path+"."+k, v.Get(k), out)
+		}
+	case plist.Array:
+		for i, it := range v.Items {
+			unexpanded(fmt.Sprintf("%s[%d]", path, i), it, out)
+		}
+	}
 }
 
 // purposes reads the texts that the system shows when it asks for access, and
@@ -258,6 +299,8 @@ func (r *reader) nested() {
 			n.ID, n.MinOS = info.Get("CFBundleIdentifier").Text(), info.Get("MinimumOSVersion").Text()
 			n.Version, n.Build = info.Get("CFBundleShortVersionString").Text(), info.Get("CFBundleVersion").Text()
 			n.Point = info.Path("NSExtension", "NSExtensionPointIdentifier").Text()
+			n.Executable = info.Get("CFBundleExecutable").Text()
+			n.PackageType = info.Get("CFBundlePackageType").Text()
 			for field, key := range map[string]string{"id": "CFBundleIdentifier", "version": "CFBundleShortVersionString", "build": "CFBundleVersion"} {
 				p := r.at(e.Name)
 				p.Key = key
@@ -273,9 +316,11 @@ func (r *reader) nested() {
 	sort.Slice(r.out.Nested, func(i, j int) bool { return r.out.Nested[i].Path < r.out.Nested[j].Path })
 }
 
-// executables streams the main executable and those of nested bundles.
+// executables streams the main executable and those of nested bundles, each
+// once, for all who need it.
 func (r *reader) executables() {
-	f, err := r.macho(r.out.Executable)
+	app := r.bundle("app", ".", r.out.ID, r.out.Executable)
+	f, err := r.code(app)
 	at := r.at(r.out.Executable)
 	r.out.Put("slices", at)
 	if err != nil {
@@ -287,11 +332,18 @@ func (r *reader) executables() {
 		r.slices(f, at)
 		r.binary(r.out.Executable, f)
 	}
+	if e := r.tree.Get(r.out.Executable); e != nil {
+		r.out.Executable755 = e.Mode&0o111 != 0
+	}
 	r.sdk(f, at)
 	for _, n := range r.out.Nested {
-		name := n.Path + "/" + strings.TrimSuffix(path.Base(n.Path), path.Ext(n.Path))
-		if f, err := r.macho(name); err == nil {
-			r.binary(name, f)
+		name := n.Executable
+		if name == "" {
+			name = strings.TrimSuffix(path.Base(n.Path), path.Ext(n.Path))
+		}
+		b := r.bundle(n.Kind, n.Path, n.ID, n.Path+"/"+name)
+		if f, err := r.code(b); err == nil {
+			r.binary(b.Executable, f)
 		}
 	}
 }
@@ -306,17 +358,12 @@ func (r *reader) macho(name string) (*macho.File, error) {
 		return nil, err
 	}
 	defer src.Close()
-	return macho.Read(src)
+	return macho.Read(src, r.digests)
 }
 
 func (r *reader) slices(f *macho.File, at place.Place) {
 	for i := range f.Slices {
-		s := &f.Slices[i]
-		fs := &facts.Slice{CPU: s.CPU, Bits: int64(s.Bits), Platform: s.Platform, MinOS: s.MinOS, SDK: s.SDK, Encrypted: s.Encrypted}
-		fs.SetSelf(place.Place{File: at.File, Entry: at.Entry, Key: s.CPU + " slice", Offset: s.Offset})
-		if s.Platform == "" {
-			fs.SetUnread("platform", "no load command tells the platform")
-		}
+		fs := sliceFacts(&f.Slices[i], at)
 		r.out.Slices = append(r.out.Slices, fs)
 	}
 	main := device(f)
@@ -328,6 +375,15 @@ func (r *reader) slices(f *macho.File, at place.Place) {
 		}
 	}
 	r.out.Put("libraries", at)
+}
+
+func sliceFacts(s *macho.Slice, at place.Place) *facts.Slice {
+	fs := &facts.Slice{CPU: s.CPU, Bits: int64(s.Bits), Platform: s.Platform, MinOS: s.MinOS, SDK: s.SDK, Encrypted: s.Encrypted}
+	fs.SetSelf(place.Place{File: at.File, Entry: at.Entry, Key: s.CPU + " slice", Offset: s.Offset})
+	if s.Platform == "" {
+		fs.SetUnread("platform", "no load command tells the platform")
+	}
+	return fs
 }
 
 // device is the slice that a phone would run: arm64 for devices, else the first.
@@ -434,8 +490,10 @@ func (r *reader) iconFile(e *tree.Entry) *facts.IconFile {
 func (r *reader) presence() {
 	r.out.PrivacyManifest = r.tree.Get("PrivacyInfo.xcprivacy") != nil
 	r.out.Put("privacy_manifest", r.at("PrivacyInfo.xcprivacy"))
-	r.out.Profile = r.tree.Get("embedded.mobileprovision") != nil
-	r.out.Put("profile", r.at("embedded.mobileprovision"))
-	r.out.Sealed = r.tree.Get("_CodeSignature/CodeResources") != nil
-	r.out.Put("sealed", r.at("_CodeSignature/CodeResources"))
+	for _, e := range r.tree.Below("SC_Info") {
+		r.out.StoreCopy = r.out.StoreCopy || path.Ext(e.Name) == ".sinf" || path.Ext(e.Name) == ".supp"
+	}
+	for _, s := range r.out.Slices {
+		r.out.StoreCopy = r.out.StoreCopy || s.Encrypted
+	}
 }

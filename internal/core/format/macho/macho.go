@@ -9,10 +9,13 @@ package macho
 import (
 	"bufio"
 	"bytes"
+	"crypto/sha256"
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"hash"
 	"io"
+	"math"
 	"sort"
 )
 
@@ -50,9 +53,10 @@ const (
 
 // Bounds against hostile files.
 const (
-	maxSlices   = 32
-	maxCommands = 8 << 20  // bytes of load commands in one slice
-	maxNames    = 16 << 20 // bytes of names kept of one slice
+	maxSlices    = 32
+	maxCommands  = 8 << 20  // bytes of load commands in one slice
+	maxSignature = 32 << 20 // bytes of a code signature
+	maxNames     = 16 << 20 // bytes of names kept of one slice
 )
 
 // Library is a library that a slice links.
@@ -79,7 +83,10 @@ type Slice struct {
 	Selectors []string // names of Objective-C methods that the code defines or sends
 	Partial   string   // why imports or selectors are incomplete; empty when they are whole
 
-	symbols, strings, selectors span
+	Signature []byte   // the code signature's bytes; nil when there is none or it cannot be reached
+	Pages     [][]byte // SHA-256 of each 4 KiB of the slice up to the signature, when asked for
+
+	symbols, strings, selectors, signature span
 }
 
 // span is a range of the slice that is read after the load commands.
@@ -122,9 +129,10 @@ func Is(head []byte) bool {
 	return false
 }
 
-// Read reads the headers of all slices from a stream.
-func Read(r io.Reader) (*File, error) {
-	s := &stream{r: bufio.NewReaderSize(r, 64<<10)}
+// Read reads the headers of all slices from a stream. With digests, every page
+// of each slice is digested on the way, for codesign.Verify.
+func Read(r io.Reader, digests bool) (*File, error) {
+	s := &stream{r: bufio.NewReaderSize(r, 64<<10), digests: digests}
 	head, err := s.r.Peek(8)
 	if err != nil {
 		return nil, errorf(0, "a Mach-O header is cut off after %d bytes", len(head))
@@ -165,8 +173,44 @@ func Read(r io.Reader) (*File, error) {
 }
 
 type stream struct {
-	r   *bufio.Reader
-	pos int64
+	r       *bufio.Reader
+	pos     int64
+	digests bool
+	pages   *pager
+}
+
+// pager digests what the stream passes, page by page.
+type pager struct {
+	sums [][]byte
+	hash hash.Hash
+	left int64 // bytes to the end of the page
+	rest int64 // bytes to the signature
+}
+
+const pageSize = 4096
+
+// Write implements io.Writer.
+func (p *pager) Write(b []byte) (int, error) {
+	n := len(b)
+	for len(b) > 0 && p.rest > 0 {
+		take := min(int64(len(b)), p.left, p.rest)
+		p.hash.Write(b[:take])
+		b, p.left, p.rest = b[take:], p.left-take, p.rest-take
+		if p.left == 0 || p.rest == 0 {
+			p.sums = append(p.sums, p.hash.Sum(nil))
+			p.hash.Reset()
+			p.left = pageSize
+		}
+	}
+	return n, nil
+}
+
+// sink is where passed bytes go.
+func (s *stream) sink() io.Writer {
+	if s.pages != nil {
+		return s.pages
+	}
+	return io.Discard
 }
 
 func (s *stream) take(n int) ([]byte, error) {
@@ -175,6 +219,7 @@ func (s *stream) take(n int) ([]byte, error) {
 	got, err := io.CopyN(&b, s.r, int64(n))
 	at := s.pos
 	s.pos += got
+	_, _ = s.sink().Write(b.Bytes())
 	if err != nil {
 		if errors.Is(err, io.EOF) {
 			return nil, errorf(at, "cut off: %d bytes expected, %d there", n, got)
@@ -188,7 +233,7 @@ func (s *stream) skipTo(offset int64) error {
 	if offset < s.pos {
 		return errorf(offset, "slices overlap each other or the header")
 	}
-	n, err := io.CopyN(io.Discard, s.r, offset-s.pos)
+	n, err := io.CopyN(s.sink(), s.r, offset-s.pos)
 	s.pos += n
 	if errors.Is(err, io.EOF) {
 		return errorf(s.pos, "cut off: a slice should begin at byte %#x", offset)
@@ -230,6 +275,12 @@ func (s *stream) fatHeader() ([]int64, error) {
 
 func (s *stream) slice(base int64) (Slice, error) {
 	sl := Slice{Offset: base}
+	s.pages = nil
+	if s.digests {
+		// Where the signature begins is known after the load commands, which
+		// lie within the bytes that are let pass first.
+		s.pages = &pager{hash: sha256.New(), left: pageSize, rest: math.MaxInt64}
+	}
 	h, err := s.take(28)
 	if err != nil {
 		return sl, err
@@ -269,7 +320,33 @@ func (s *stream) slice(base int64) (Slice, error) {
 		sl.command(cmds[:n])
 		cmds = cmds[n:]
 	}
-	return sl, s.names(&sl)
+	if s.pages != nil {
+		passed := s.pos - base
+		s.pages.rest = max(0, sl.signature.offset-passed)
+		if sl.signature.size == 0 {
+			s.pages = nil
+		}
+	}
+	if err := s.names(&sl); err != nil {
+		return sl, err
+	}
+	s.codeSignature(&sl)
+	return sl, nil
+}
+
+// codeSignature takes the signature's bytes, which stand at the slice's end.
+func (s *stream) codeSignature(sl *Slice) {
+	if sl.signature.size == 0 || sl.signature.size > maxSignature || s.skipTo(sl.Offset+sl.signature.offset) != nil {
+		return
+	}
+	pages := s.pages
+	s.pages = nil
+	if b, err := s.take(int(sl.signature.size)); err == nil {
+		sl.Signature = b
+	}
+	if pages != nil {
+		sl.Pages = pages.sums
+	}
 }
 
 func (sl *Slice) command(c []byte) {
@@ -310,6 +387,7 @@ func (sl *Slice) command(c []byte) {
 		sl.Encrypted = word(16) != 0
 	case lcCodeSignature:
 		sl.HasSigning = true
+		sl.signature = span{int64(word(8)), int64(word(12))}
 	}
 }
 

@@ -55,7 +55,7 @@ func TestRead(t *testing.T) {
 		"universal": {fat(simulator(thin), thin), []string{"ios-simulator", "ios"}},
 	} {
 		t.Run(name, func(t *testing.T) {
-			f, err := macho.Read(bytes.NewReader(c.data))
+			f, err := macho.Read(bytes.NewReader(c.data), true)
 			require.NoError(t, err)
 			require.Len(t, f.Slices, len(c.platforms))
 			for i, s := range f.Slices {
@@ -77,9 +77,9 @@ func TestRead(t *testing.T) {
 // behind them only the names are incomplete.
 func TestCutOff(t *testing.T) {
 	data := executable(t)
-	_, err := macho.Read(bytes.NewReader(data[:100]))
+	_, err := macho.Read(bytes.NewReader(data[:100]), true)
 	assert.ErrorContains(t, err, "cut off")
-	f, err := macho.Read(bytes.NewReader(data[:len(data)/2]))
+	f, err := macho.Read(bytes.NewReader(data[:len(data)/2]), true)
 	require.NoError(t, err)
 	assert.NotEmpty(t, f.Slices[0].Partial)
 }
@@ -88,7 +88,7 @@ func FuzzRead(f *testing.F) {
 	f.Add(executable(f))
 	f.Add(fat(executable(f)))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		if got, err := macho.Read(bytes.NewReader(data)); err == nil && len(got.Slices) == 0 {
+		if got, err := macho.Read(bytes.NewReader(data), true); err == nil && len(got.Slices) == 0 {
 			t.Fatal("a file without slices")
 		}
 	})

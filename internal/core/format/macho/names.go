@@ -111,6 +111,7 @@ func (s *stream) imported(sl *Slice, offsets []uint32) {
 		}
 		name, err := s.r.ReadSlice(0)
 		s.pos += int64(len(name))
+		_, _ = s.sink().Write(name)
 		if err != nil || s.pos > end {
 			sl.Partial = "a symbol name is cut off"
 			return

@@ -12,6 +12,7 @@ import (
 	"crypto/x509"
 	"encoding/hex"
 	"fmt"
+	"regexp"
 	"strings"
 	"time"
 )
@@ -59,8 +60,19 @@ func Of(c *x509.Certificate) *Certificate {
 	return out
 }
 
+// userID is how the standard library writes an attribute that it has no name
+// for: the user id of RFC 4519, as the bytes of its DER form.
+var userID = regexp.MustCompile(`0\.9\.2342\.19200300\.100\.1\.1=#[0-9a-f]+`)
+
 // name puts blanks behind the commas that part the name's attributes.
 func name(s string) string {
+	s = userID.ReplaceAllStringFunc(s, func(m string) string {
+		der, err := hex.DecodeString(m[strings.IndexByte(m, '#')+1:])
+		if err != nil || len(der) < 2 || int(der[1]) != len(der)-2 {
+			return m
+		}
+		return "UID=" + string(der[2:])
+	})
 	var b strings.Builder
 	for i, r := range s {
 		b.WriteRune(r)

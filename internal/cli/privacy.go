@@ -1,0 +1,65 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+
+	"github.com/spf13/cobra"
+
+	"regola.example/regola/internal/core/artifact"
+	"regola.example/regola/internal/core/evidence"
+	"regola.example/regola/internal/report"
+	"regola.example/regola/rulebooks"
+)
+
+func (e *env) privacyCommand() *cobra.Command {
+	var manifest string
+	c := &cobra.Command{
+		Use:   "privacy PACKAGE",
+		Short: "Hold what the code uses against what privacy manifests declare",
+		Long: `Show, bundle by bundle, which calls need a declared reason, which reasons the
+privacy manifests give, and what is missing; then the union over the app, and
+the third-party code that was recognised.
+
+With --manifest, a privacy manifest for the app is written that declares what was
+found. Reasons are the developer's to choose: each missing one is marked, never
+guessed.`,
+		Example: "  regola privacy build/Terrafuoco.ipa\n  regola privacy build/Terrafuoco.ipa --manifest PrivacyInfo.xcprivacy",
+		Args:    somePackage,
+		RunE: func(_ *cobra.Command, args []string) error {
+			pkgs, err := openAll(args, artifact.Options{})
+			if err != nil {
+				return err
+			}
+			if pkgs = artifact.Join(pkgs); len(pkgs) > 1 {
+				return usageError("these are several packages", "give one")
+			}
+			cat, err := rulebooks.Catalogue()
+			if err != nil {
+				return err
+			}
+			p := pkgs[0]
+			ev := evidence.Of(p, cat)
+			if manifest == "" {
+				return report.PrivacyTable(e.out, p, ev, e.look(e.out))
+			}
+			if p.IOS == nil {
+				return usageError("an Android package has no privacy manifest", "give an .ipa file or an app folder")
+			}
+			if why := ev.Unread("reasons"); why != "" {
+				return usageError("what the code uses is not known: "+why, "build again, and give the package as the build made it")
+			}
+			open := 0
+			err = writeNew(manifest, func(w io.Writer) (err error) {
+				open, err = report.PrivacyManifest(w, p.IOS, ev, cat)
+				return err
+			})
+			if err == nil {
+				fmt.Fprintf(e.out, "%s is written; %d of its reasons are yours to choose: they are marked by comments\n", manifest, open)
+			}
+			return err
+		},
+	}
+	c.Flags().StringVar(&manifest, "manifest", "", "write a privacy manifest to this file, which must not exist yet")
+	return c
+}

@@ -1,0 +1,206 @@
+package evidence
+
+import (
+	"slices"
+	"strings"
+
+	"regola.example/regola/internal/core/catalogue"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/place"
+)
+
+// Reason is one category of calls that a bundle's code uses and that needs a
+// declared reason.
+type Reason struct {
+	place.Mark `json:"-"`
+	Bundle     string   `json:"bundle"` // path within the app; "." for the app itself
+	Kind       string   `json:"kind"`   // app, extension, framework …
+	Category   string   `json:"category"`
+	Name       string   `json:"name"`     // what it is about
+	Because    []string `json:"because"`  // the names that were seen
+	Declared   bool     `json:"declared"` // the bundle's manifest gives a reason
+	Reasons    []string `json:"reasons"`  // the reasons given
+	Choices    []string `json:"choices"`  // the codes that the category knows
+}
+
+// BadReason is a declaration that names an unknown category or reason.
+type BadReason struct {
+	place.Mark `json:"-"`
+	Bundle     string `json:"bundle"`
+	What       string `json:"what"`
+}
+
+// Unused is a purpose string that no code calls for.
+type Unused struct {
+	place.Mark `json:"-"`
+	Key        string `json:"key"`
+	Resource   string `json:"resource"`
+}
+
+// reasons holds what each binary uses against what its bundle declares.
+func (e *Evidence) reasons(app *facts.IOS, cat *catalogue.Catalogue) {
+	e.badReasons(app, cat)
+	if why := app.Unread("binaries"); why != "" {
+		e.SetUnread("reasons", why)
+		return
+	}
+	binaries := map[string]*facts.Binary{}
+	for _, b := range app.Binaries {
+		binaries[b.Path] = b
+	}
+	for _, b := range app.Bundles {
+		bin := binaries[b.Executable]
+		if bin == nil {
+			continue
+		}
+		if why := bin.Unread("imports"); why != "" {
+			e.SetUnread("reasons", bin.Path+": "+why)
+			return
+		}
+		imports, selectors := set(bin.Imports), set(bin.Selectors)
+		declared := map[string][]string{}
+		if b.Privacy != nil {
+			for _, a := range b.Privacy.Accessed {
+				declared[a.Category] = append(declared[a.Category], a.Reasons...)
+			}
+		}
+		for _, c := range cat.Reasons {
+			because, shared := uses(c, imports, selectors)
+			if len(because) == 0 {
+				continue
+			}
+			r := &Reason{Bundle: b.Path, Kind: b.Kind, Category: c.Category, Name: c.Name, Because: because, Reasons: declared[c.Category]}
+			_, r.Declared = declared[c.Category]
+			if shared && !r.Declared {
+				// Every name seen belongs to another category too: either will do.
+				for _, o := range cat.Reasons {
+					if _, ok := declared[o.Category]; ok && o.Category != c.Category && slices.ContainsFunc(o.Either, func(s string) bool { return imports["_"+s] }) {
+						r.Declared = true
+					}
+				}
+			}
+			for code := range c.Codes {
+				if b.Kind == "framework" || !slices.Contains(c.ForLibraries, code) {
+					r.Choices = append(r.Choices, code)
+				}
+			}
+			slices.Sort(r.Choices)
+			r.SetSelf(b.Field("privacy"))
+			e.Reasons = append(e.Reasons, r)
+		}
+	}
+}
+
+// uses lists the names of a category that a binary uses. shared is true when
+// each of them belongs to another category as well.
+func uses(c *catalogue.Reason, imports, selectors map[string]bool) (because []string, shared bool) {
+	shared = true
+	for _, s := range c.Symbols {
+		if imports["_"+s] {
+			because = append(because, s)
+			shared = shared && slices.Contains(c.Either, s)
+		}
+	}
+	for _, k := range c.Classes {
+		if imports["_OBJC_CLASS_$_"+k] {
+			because, shared = append(because, k), false
+		}
+	}
+	for _, m := range c.Methods {
+		if imports["_OBJC_CLASS_$_"+m.Class] && (selectors[m.Selector] || imports["_objc_msgSend$"+m.Selector]) {
+			because, shared = append(because, m.Class+" "+m.Selector), false
+		}
+	}
+	return because, shared
+}
+
+// badReasons finds declared categories and codes that are not known.
+func (e *Evidence) badReasons(app *facts.IOS, cat *catalogue.Catalogue) {
+	known := map[string]*catalogue.Reason{}
+	for _, c := range cat.Reasons {
+		known[c.Category] = c
+	}
+	for _, b := range app.Bundles {
+		if b.Privacy == nil {
+			continue
+		}
+		seen := map[string]bool{}
+		for _, a := range b.Privacy.Accessed {
+			bad := func(what string) {
+				x := &BadReason{Bundle: b.Path, What: what}
+				x.SetSelf(a.Self())
+				e.BadReasons = append(e.BadReasons, x)
+			}
+			c := known[a.Category]
+			switch {
+			case c == nil:
+				bad("the category " + a.Category + " is not known")
+				continue
+			case seen[a.Category]:
+				bad("the category " + a.Category + " stands twice")
+			case len(a.Reasons) == 0:
+				bad("no reason is given for " + a.Category)
+			}
+			seen[a.Category] = true
+			for _, code := range a.Reasons {
+				if _, ok := c.Codes[code]; !ok {
+					bad("the reason " + code + " does not belong to " + a.Category)
+				} else if b.Kind == "app" && slices.Contains(c.ForLibraries, code) {
+					bad("the reason " + code + " is for third-party libraries, not for an app")
+				}
+			}
+		}
+	}
+}
+
+// unusedPurposes finds purpose strings that no sign in the code calls for. It
+// speaks only of keys that the catalogue has signs for.
+func (e *Evidence) unusedPurposes(app *facts.IOS, cat *catalogue.Catalogue) {
+	called := map[string]bool{}
+	for _, p := range e.Purposes {
+		called[p.Key] = true
+	}
+	for _, p := range app.Purposes {
+		i := slices.IndexFunc(cat.Purposes, func(c *catalogue.Purpose) bool { return c.Key == p.Key && c.Confidence == "high" })
+		if i < 0 || called[p.Key] {
+			continue
+		}
+		// A key that stands in for another is used when that one is.
+		instead := slices.ContainsFunc(cat.Purposes, func(c *catalogue.Purpose) bool { return called[c.Key] && slices.Contains(c.Instead, p.Key) })
+		if hinted(cat.Purposes[i], app.Binaries) {
+			continue
+		}
+		if instead || strings.Contains(p.Key, "Always") && called["NSLocationWhenInUseUsageDescription"] {
+			continue
+		}
+		u := &Unused{Key: p.Key, Resource: cat.Purposes[i].Resource}
+		u.SetSelf(p.Self())
+		e.PurposesUnused = append(e.PurposesUnused, u)
+	}
+}
+
+// hinted reports whether any single name of any sign is used: too little to
+// demand a purpose string, enough not to call one a leftover.
+func hinted(p *catalogue.Purpose, binaries []*facts.Binary) bool {
+	for _, b := range binaries {
+		imports, selectors := set(b.Imports), set(b.Selectors)
+		for _, s := range p.Signs {
+			for _, c := range s.Classes {
+				if imports["_OBJC_CLASS_$_"+c] {
+					return true
+				}
+			}
+			for _, c := range s.Symbols {
+				if imports["_"+c] {
+					return true
+				}
+			}
+			for _, c := range s.Selectors {
+				if selectors[c] {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}

@@ -1,0 +1,150 @@
+// Package coderes reads the resource seal of a bundle (CodeResources), which
+// holds the digest of every file, and verifies files against it.
+//
+// Source of the format: the platform's technical note on code signing, and its
+// published security framework (resources.cpp).
+package coderes
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"errors"
+	"io"
+	"path"
+	"regexp"
+	"sort"
+	"strings"
+
+	"regola.example/regola/internal/core/format/plist"
+)
+
+// Seal is the list of sealed files.
+type Seal struct {
+	files map[string]file
+	omit  []*regexp.Regexp
+}
+
+type file struct {
+	digest   []byte // SHA-256; nil for links and nested code
+	optional bool
+	nested   bool
+}
+
+// Parse reads a seal.
+func Parse(data []byte) (*Seal, error) {
+	root, _, err := plist.Parse(data)
+	if err != nil {
+		return nil, err
+	}
+	list := root.Get("files2")
+	if list == nil {
+		return nil, errors.New("the resource seal has no list of SHA-256 digests (files2)")
+	}
+	s := &Seal{files: make(map[string]file, len(list.Keys()))}
+	for _, name := range list.Keys() {
+		v := list.Get(name)
+		f := file{}
+		switch v.Kind {
+		case plist.Data:
+			if len(v.Bytes) == sha256.Size {
+				f.digest = v.Bytes
+			}
+		case plist.Dict:
+			if h := v.Get("hash2"); h != nil && h.Kind == plist.Data {
+				f.digest = h.Bytes
+			}
+			f.optional = v.Get("optional").IsTrue()
+			f.nested = v.Get("cdhash") != nil || v.Get("requirement") != nil
+		}
+		s.files[name] = f
+	}
+	rules := root.Get("rules2")
+	for _, pattern := range rules.Keys() {
+		if v := rules.Get(pattern); v.Get("omit").IsTrue() {
+			if re, err := regexp.Compile(pattern); err == nil {
+				s.omit = append(s.omit, re)
+			}
+		}
+	}
+	return s, nil
+}
+
+// Fault is a file that does not agree with the seal.
+type Fault struct{ Path, What string }
+
+// codeFolders hold nested code, which is sealed by its own signature.
+var codeFolders = []string{"Frameworks/", "PlugIns/", "Extensions/", "Watch/", "AppClips/", "SystemExtensions/"}
+
+func inCode(name string) bool {
+	for _, dir := range codeFolders {
+		if strings.HasPrefix(name, dir) {
+			return true
+		}
+	}
+	return false
+}
+
+// covers reports whether a file must be in the seal. The executable is signed
+// by itself, the seal and the property list by the signature's slots.
+func (s *Seal) covers(name, executable string) bool {
+	if name == executable || strings.HasPrefix(name, "_CodeSignature/") || inCode(name) || name == "Info.plist" || name == "PkgInfo" ||
+		path.Base(name) == ".DS_Store" || strings.HasPrefix(name, "SC_Info/") || name == "CodeResources" {
+		return false
+	}
+	for _, re := range s.omit {
+		if re.MatchString(name) {
+			return false
+		}
+	}
+	return true
+}
+
+// Verify holds the bundle's files against the seal. names are relative to the
+// bundle; open streams one.
+func (s *Seal) Verify(names []string, executable string, open func(name string) (io.ReadCloser, error)) []Fault {
+	var faults []Fault
+	there := make(map[string]bool, len(names))
+	for _, n := range names {
+		there[n] = true
+		if _, sealed := s.files[n]; !sealed && s.covers(n, executable) {
+			faults = append(faults, Fault{n, "was added after signing"})
+		}
+	}
+	sealed := make([]string, 0, len(s.files))
+	for n := range s.files {
+		sealed = append(sealed, n)
+	}
+	sort.Strings(sealed)
+	buf := make([]byte, 64<<10)
+	for _, n := range sealed {
+		f := s.files[n]
+		switch {
+		case f.nested || f.digest == nil:
+		case !there[n]:
+			if !f.optional {
+				faults = append(faults, Fault{n, "was removed after signing"})
+			}
+		default:
+			if what := verify(n, f.digest, open, buf); what != "" {
+				faults = append(faults, Fault{n, what})
+			}
+		}
+	}
+	return faults
+}
+
+func verify(name string, want []byte, open func(string) (io.ReadCloser, error), buf []byte) string {
+	r, err := open(name)
+	if err != nil {
+		return "cannot be unpacked: " + err.Error()
+	}
+	defer r.Close()
+	h := sha256.New()
+	if _, err := io.CopyBuffer(h, struct{ io.Reader }{r}, buf); err != nil {
+		return "cannot be unpacked: " + err.Error()
+	}
+	if !bytes.Equal(h.Sum(nil), want) {
+		return "was changed after signing"
+	}
+	return ""
+}

@@ -1,0 +1,88 @@
+// Package provision reads provisioning profiles: the CMS envelope, in DER or
+// in BER with indefinite lengths, and the property list inside.
+//
+// Source of the format: RFC 5652 (CMS) and the platform's documentation of
+// provisioning profiles.
+package provision
+
+import (
+	"fmt"
+	"time"
+
+	"github.com/smallstep/pkcs7"
+
+	"regola.example/regola/internal/core/format/plist"
+	"regola.example/regola/internal/core/format/x509meta"
+)
+
+// Profile is a provisioning profile.
+type Profile struct {
+	Name         string
+	UUID         string
+	Kind         string // store, ad-hoc, development or enterprise
+	Teams        []string
+	Prefixes     []string
+	AppID        string // application-identifier, with its prefix
+	Platforms    []string
+	Created      time.Time
+	Expires      time.Time
+	Devices      int
+	Entitlements *plist.Value
+	Certificates [][]byte // in DER form
+	Signer       *x509meta.Certificate
+	Unsigned     string // why the envelope's signature does not hold; empty when it does
+}
+
+// Parse reads a profile.
+func Parse(data []byte) (*Profile, error) {
+	p7, err := pkcs7.Parse(data)
+	if err != nil {
+		return nil, fmt.Errorf("the envelope cannot be read: %w", err)
+	}
+	root, _, err := plist.Parse(p7.Content)
+	if err != nil {
+		return nil, fmt.Errorf("the property list inside cannot be read: %w", err)
+	}
+	if root.Kind != plist.Dict {
+		return nil, fmt.Errorf("the property list inside is %s, not a dictionary", root.Kind.Noun())
+	}
+	p := &Profile{
+		Name: root.Get("Name").Text(), UUID: root.Get("UUID").Text(), Teams: root.Get("TeamIdentifier").Texts(),
+		Prefixes: root.Get("ApplicationIdentifierPrefix").Texts(), Platforms: root.Get("Platform").Texts(),
+		Entitlements: root.Get("Entitlements"),
+	}
+	p.AppID = p.Entitlements.Get("application-identifier").Text()
+	if v := root.Get("CreationDate"); v != nil {
+		p.Created = v.Time
+	}
+	if v := root.Get("ExpirationDate"); v != nil {
+		p.Expires = v.Time
+	}
+	if v := root.Get("DeveloperCertificates"); v != nil {
+		for _, c := range v.Items {
+			p.Certificates = append(p.Certificates, c.Bytes)
+		}
+	}
+	devices := root.Get("ProvisionedDevices")
+	debug := p.Entitlements.Get("get-task-allow").IsTrue()
+	switch {
+	case root.Get("ProvisionsAllDevices").IsTrue():
+		p.Kind = "enterprise"
+	case devices != nil && debug:
+		p.Kind = "development"
+	case devices != nil:
+		p.Kind = "ad-hoc"
+	default:
+		p.Kind = "store"
+	}
+	if devices != nil {
+		p.Devices = len(devices.Items)
+	}
+	if c := p7.GetOnlySigner(); c != nil {
+		p.Signer = x509meta.Of(c)
+	}
+	if err := p7.Verify(); err != nil {
+		p.Unsigned = err.Error()
+	}
+	return p, nil
+}

@@ -1,0 +1,203 @@
+package report
+
+import (
+	"encoding/xml"
+	"fmt"
+	"io"
+	"maps"
+	"slices"
+	"strings"
+
+	"regola.example/regola/internal/core/catalogue"
+	"regola.example/regola/internal/core/evidence"
+	"regola.example/regola/internal/core/facts"
+)
+
+// PrivacyTable writes what the code uses, what the manifests declare and what
+// is missing, bundle by bundle, and the union over the app.
+func PrivacyTable(w io.Writer, p *facts.Package, e *evidence.Evidence, look Look) error {
+	t := &factsTable{printer{w: w, look: look}}
+	t.line("%s", t.strong(Visible(p.File)))
+	if p.IOS != nil {
+		t.iosPrivacy(p.IOS, e)
+	}
+	if len(e.SDKs) > 0 {
+		t.head("third-party code")
+		for _, s := range e.SDKs {
+			text := s.Kind + ", " + s.Seen
+			if len(s.Data) > 0 {
+				text += "; usually sends " + strings.Join(s.Data, ", ")
+			}
+			t.block(2, "", nil, s.ID, nil)
+			t.block(4, "", nil, text, styleDim)
+		}
+	} else if p.Android != nil {
+		t.line("")
+		t.line("No third-party code was recognised.")
+	}
+	return t.err
+}
+
+func (t *factsTable) iosPrivacy(a *facts.IOS, e *evidence.Evidence) {
+	missing := 0
+	for _, b := range a.Bundles {
+		name := b.Path
+		if b.Kind == "app" {
+			name = "the app"
+		}
+		t.head(name)
+		if b.Privacy == nil {
+			t.row("manifest", b.Unread("privacy"))
+		}
+		used := map[string]bool{}
+		for _, r := range e.Reasons {
+			if r.Bundle != b.Path {
+				continue
+			}
+			used[r.Category] = true
+			state := "declared, " + strings.Join(r.Reasons, ", ")
+			switch {
+			case !r.Declared:
+				state = "missing: declare one of " + strings.Join(r.Choices, ", ")
+				missing++
+			case len(r.Reasons) == 0:
+				state = "declared in another category"
+			}
+			t.block(2, "", nil, r.Name+": "+strings.Join(r.Because, ", "), nil)
+			style := styleGood
+			if !r.Declared {
+				style = styleImpact["refused"]
+			}
+			t.block(4, "", nil, state, style)
+		}
+		if b.Privacy == nil {
+			continue
+		}
+		for _, x := range b.Privacy.Accessed {
+			if !used[x.Category] {
+				t.block(2, "", nil, x.Category+": declared, and no use was seen", styleDim)
+			}
+		}
+		for _, f := range b.Privacy.Faults {
+			t.block(2, "", nil, f.Key+" "+f.What, styleImpact["refused"])
+		}
+	}
+	if why := e.Unread("reasons"); why != "" {
+		t.row("not known", why)
+	}
+	t.head("all together")
+	collected := map[string]bool{}
+	domains := map[string]bool{}
+	tracking := false
+	for _, b := range a.Bundles {
+		if b.Privacy == nil {
+			continue
+		}
+		tracking = tracking || b.Privacy.Tracking
+		for _, d := range b.Privacy.Domains {
+			domains[d] = true
+		}
+		for _, c := range b.Privacy.Collected {
+			text := strings.TrimPrefix(c.Type, "NSPrivacyCollectedDataType")
+			if c.Linked {
+				text += ", linked to the person"
+			}
+			if c.Tracking {
+				text += ", for tracking"
+			}
+			collected[text] = true
+		}
+	}
+	t.row("tracking", map[bool]string{true: "yes", false: "no"}[tracking])
+	t.list("tracking domains", slices.Sorted(maps.Keys(domains)))
+	if len(collected) == 0 {
+		t.row("collected", "nothing is declared")
+	}
+	for _, c := range slices.Sorted(maps.Keys(collected)) {
+		t.row("collected", c)
+	}
+	if missing > 0 {
+		t.line("")
+		t.block(0, "", nil, count(missing, "declaration is missing", "declarations are missing")+`; "regola privacy --manifest FILE" writes a manifest for the app to complete`, nil)
+	}
+}
+
+// PrivacyManifest writes a privacy manifest for the app itself: what it
+// declares already, and every category that its code uses. A reason is never
+// guessed: where one is missing, a comment lists the choices. open counts
+// those.
+func PrivacyManifest(w io.Writer, a *facts.IOS, e *evidence.Evidence, cat *catalogue.Catalogue) (open int, err error) {
+	p := &printer{w: w}
+	esc := func(s string) string {
+		var b strings.Builder
+		_ = xml.EscapeText(&b, []byte(s))
+		return b.String()
+	}
+	p.line(`<?xml version="1.0" encoding="UTF-8"?>`)
+	p.line(`<plist version="1.0">`)
+	p.line("<dict>")
+	app := a.Bundles[0]
+	tracking, domains := false, []string{}
+	if app.Privacy != nil {
+		tracking, domains = app.Privacy.Tracking, app.Privacy.Domains
+	}
+	p.line("\t<key>NSPrivacyTracking</key>\n\t<%t/>", tracking)
+	p.line("\t<key>NSPrivacyTrackingDomains</key>\n\t<array>")
+	for _, d := range domains {
+		p.line("\t\t<string>%s</string>", esc(d))
+	}
+	p.line("\t</array>\n\t<key>NSPrivacyCollectedDataTypes</key>\n\t<array>")
+	if app.Privacy != nil {
+		for _, c := range app.Privacy.Collected {
+			p.line("\t\t<dict>\n\t\t\t<key>NSPrivacyCollectedDataType</key><string>%s</string>", esc(c.Type))
+			p.line("\t\t\t<key>NSPrivacyCollectedDataTypeLinked</key><%t/>", c.Linked)
+			p.line("\t\t\t<key>NSPrivacyCollectedDataTypeTracking</key><%t/>", c.Tracking)
+			p.line("\t\t\t<key>NSPrivacyCollectedDataTypePurposes</key>\n\t\t\t<array>")
+			for _, s := range c.Purposes {
+				p.line("\t\t\t\t<string>%s</string>", esc(s))
+			}
+			p.line("\t\t\t</array>\n\t\t</dict>")
+		}
+	} else {
+		p.line("\t\t<!-- list the kinds of data that the app collects, if any -->")
+	}
+	p.line("\t</array>\n\t<key>NSPrivacyAccessedAPITypes</key>\n\t<array>")
+	entry := func(category string, reasons []string, note string) {
+		p.line("\t\t<dict>\n\t\t\t<key>NSPrivacyAccessedAPIType</key>\n\t\t\t<string>%s</string>", esc(category))
+		p.line("\t\t\t<key>NSPrivacyAccessedAPITypeReasons</key>\n\t\t\t<array>")
+		for _, r := range reasons {
+			p.line("\t\t\t\t<string>%s</string>", esc(r))
+		}
+		if note != "" {
+			p.line("%s", note)
+		}
+		p.line("\t\t\t</array>\n\t\t</dict>")
+	}
+	written := map[string]bool{}
+	for _, r := range e.Reasons {
+		if r.Bundle != "." {
+			continue
+		}
+		written[r.Category] = true
+		note := ""
+		if len(r.Reasons) == 0 {
+			open++
+			note = fmt.Sprintf("\t\t\t\t<!-- choose a reason; the code uses %s:\n", strings.ReplaceAll(strings.Join(r.Because, ", "), "--", "- -"))
+			i := slices.IndexFunc(cat.Reasons, func(c *catalogue.Reason) bool { return c.Category == r.Category })
+			for _, code := range r.Choices {
+				note += fmt.Sprintf("\t\t\t\t     %s  %s\n", code, cat.Reasons[i].Codes[code])
+			}
+			note += "\t\t\t\t-->"
+		}
+		entry(r.Category, r.Reasons, note)
+	}
+	if app.Privacy != nil {
+		for _, x := range app.Privacy.Accessed {
+			if !written[x.Category] {
+				entry(x.Category, x.Reasons, "")
+			}
+		}
+	}
+	p.line("\t</array>\n</dict>\n</plist>")
+	return open, p.err
+}

@@ -55,7 +55,7 @@ guessed.`,
 				return err
 			})
 			if err == nil {
-				fmt.Fprintf(e.out, "%s is written; %d of its reasons are yours to choose: they are marked by comments\n", manifest, open)
+				fmt.Fprintf(e.out, "%s is written. Reasons that you must still choose, each marked by a comment: %d.\n", manifest, open)
 			}
 			return err
 		},

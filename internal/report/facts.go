@@ -42,7 +42,10 @@ const keyWidth = 20
 
 func (t *factsTable) head(name string) {
 	t.line("")
-	t.line("%s", t.strong(strings.ToUpper(name)))
+	if !strings.Contains(name, "/") {
+		name = strings.ToUpper(name)
+	}
+	t.line("%s", t.strong(Visible(name)))
 }
 
 // row writes a name and its value; an empty value is left out.

@@ -1,0 +1,93 @@
+package evidence_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"regola.example/regola/internal/core/catalogue"
+	"regola.example/regola/internal/core/evidence"
+	"regola.example/regola/internal/core/facts"
+)
+
+func level(n int64) *int64 { return &n }
+
+func TestAndroid(t *testing.T) {
+	cat := &catalogue.Catalogue{
+		Permissions: map[string]*catalogue.Permission{
+			"android.permission.CAMERA":   {Protection: "dangerous"},
+			"android.permission.OLD":      {Protection: "normal", Until: 22},
+			"android.permission.REBOOT":   {Protection: "signature-privileged"},
+			"android.permission.READ_SMS": {Protection: "dangerous", Declaration: "sms-call-log"},
+		},
+		SDKs: []*catalogue.SDK{
+			{ID: "org.example.lanterna.ads", Kind: "ads", Classes: []string{"org.example.lanterna.ads"}, AdvertisingID: true, Ads: true},
+			{ID: "org.example.lant", Kind: "other", Classes: []string{"org.example.lant"}},
+			{ID: "org.example.probe", Kind: "analytics", Files: []string{"libprobe.so"}},
+		},
+		PublicLibs: []string{"libc.so"},
+		Junk:       []*catalogue.Pattern{{Pattern: `\.DS_Store$`, Why: "a leftover"}},
+	}
+	a := &facts.Android{MinLevel: level(26), Code: &facts.Code{
+		Packages: map[string]int64{"org/example/lanterna/ads/internal": 3, "org/example/terrafuoco": 2},
+		Calls:    map[string]bool{"org/apache/http/HttpHost.<init>": true},
+	}}
+	for _, n := range []string{"CAMRA", "OLD", "REBOOT", "READ_SMS", "CAMERA"} {
+		a.Permissions = append(a.Permissions, &facts.Permission{Name: "android.permission." + n})
+	}
+	a.Libraries = []*facts.Library{{Path: "lib/arm64-v8a/libprobe.so", Name: "libprobe.so", ABI: "arm64-v8a", Needed: []string{"libc.so", "libhidden.so"}}}
+	e := evidence.Of(&facts.Package{Android: a, Names: []string{"assets/.DS_Store", "classes.dex"}}, cat)
+	var ids []string
+	for _, s := range e.SDKs {
+		ids = append(ids, s.ID+": "+s.Seen)
+	}
+	assert.Equal(t, []string{"org.example.lanterna.ads: classes of org.example.lanterna.ads", "org.example.probe: native library libprobe.so"}, ids)
+	assert.Equal(t, "org.example.lanterna.ads", e.Brought["com.google.android.gms.permission.AD_ID"])
+	var useless []string
+	for _, u := range e.Useless {
+		useless = append(useless, u.Name[len("android.permission."):]+" "+u.Kind)
+	}
+	assert.Equal(t, []string{"CAMRA misspelt", "OLD ended", "REBOOT privileged"}, useless)
+	require.Len(t, e.Restricted, 1)
+	assert.Equal(t, "sms-call-log", e.Restricted[0].Use)
+	require.Len(t, e.PrivateLibs, 1)
+	assert.Equal(t, "libhidden.so", e.PrivateLibs[0].Needs)
+	assert.True(t, e.OldHTTP)
+	assert.Len(t, e.Junk, 1)
+}
+
+// TestReasons looks at each way in which a use is seen and declared.
+func TestReasons(t *testing.T) {
+	cat := &catalogue.Catalogue{Reasons: []*catalogue.Reason{
+		{Category: "Time", Symbols: []string{"stat", "getattrlist"}, Either: []string{"getattrlist"}, Codes: map[string]string{"T1": "", "T2": ""}, ForLibraries: []string{"T2"}},
+		{Category: "Disk", Symbols: []string{"statfs", "getattrlist"}, Either: []string{"getattrlist"}, Codes: map[string]string{"D1": ""}},
+		{Category: "Keys", Methods: []*catalogue.Method{{Class: "UITextInputMode", Selector: "activeInputModes"}}, Codes: map[string]string{"K1": ""}},
+	}}
+	for name, c := range map[string]struct {
+		imports, selectors []string
+		declared           map[string][]string
+		want               []string // category and whether it is declared
+	}{
+		"used, not declared":      {[]string{"_stat"}, nil, nil, []string{"Time missing"}},
+		"used and declared":       {[]string{"_stat"}, nil, map[string][]string{"Time": {"T1"}}, []string{"Time declared"}},
+		"either of two":           {[]string{"_getattrlist"}, nil, map[string][]string{"Disk": {"D1"}}, []string{"Time declared", "Disk declared"}},
+		"name within a name":      {[]string{"_stat64", "_mystat"}, nil, nil, nil},
+		"method without class":    {nil, []string{"activeInputModes"}, nil, nil},
+		"method with its class":   {[]string{"_OBJC_CLASS_$_UITextInputMode"}, []string{"activeInputModes"}, nil, []string{"Keys missing"}},
+		"method by newer linkers": {[]string{"_OBJC_CLASS_$_UITextInputMode", "_objc_msgSend$activeInputModes"}, nil, nil, []string{"Keys missing"}},
+	} {
+		app := &facts.IOS{Binaries: []*facts.Binary{{Path: "T", Imports: c.imports, Selectors: c.selectors}}}
+		b := &facts.Bundle{Kind: "app", Path: ".", Executable: "T", Privacy: &facts.PrivacyManifest{}}
+		for k, r := range c.declared {
+			b.Privacy.Accessed = append(b.Privacy.Accessed, &facts.Accessed{Category: k, Reasons: r})
+		}
+		app.Bundles = []*facts.Bundle{b}
+		var got []string
+		for _, r := range evidence.Of(&facts.Package{IOS: app}, cat).Reasons {
+			got = append(got, r.Category+map[bool]string{true: " declared", false: " missing"}[r.Declared])
+			assert.NotContains(t, r.Choices, "T2", "a code for libraries is no choice for an app")
+		}
+		assert.Equal(t, c.want, got, name)
+	}
+}

@@ -1,0 +1,82 @@
+package codesign_test
+
+import (
+	"bytes"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"regola.example/regola/internal/core/format/codesign"
+	"regola.example/regola/internal/core/format/macho"
+	"regola.example/regola/internal/seed"
+)
+
+const app = "Payload/Terrafuoco.app/"
+
+// slice reads the demo's executable, after a change.
+func slice(tb testing.TB, change func([]byte)) *macho.Slice {
+	tb.Helper()
+	data := bytes.Clone(seed.Entry(tb, seed.IPA, app+"Terrafuoco"))
+	if change != nil {
+		change(data)
+	}
+	f, err := macho.Read(bytes.NewReader(data), true)
+	require.NoError(tb, err)
+	return &f.Slices[0]
+}
+
+func TestSound(t *testing.T) {
+	sl := slice(t, nil)
+	s, err := codesign.Parse(sl.Signature)
+	require.NoError(t, err)
+	assert.True(t, s.VerifyPages(sl.Pages))
+	s.VerifyFile(codesign.SlotInfo, "Info.plist", seed.Entry(t, seed.IPA, app+"Info.plist"))
+	s.VerifyFile(codesign.SlotResources, "CodeResources", seed.Entry(t, seed.IPA, app+"_CodeSignature/CodeResources"))
+	assert.Empty(t, s.Faults)
+	assert.Equal(t, "org.example.terrafuoco", s.Identifier)
+	assert.Equal(t, "K1LN7EAM42", s.Team)
+	assert.False(t, s.Adhoc())
+	assert.True(t, s.SHA256 && s.EntitlementsDER)
+	assert.Equal(t, "K1LN7EAM42.org.example.terrafuoco", s.Entitlements.Get("application-identifier").Text())
+	assert.Contains(t, s.Signer.Subject, "CN=Terrafuoco Distribution")
+}
+
+// TestTampering changes the code, a sealed file, the entitlements and the
+// directory; each is named.
+func TestTampering(t *testing.T) {
+	sl := slice(t, func(b []byte) { b[5000] ^= 1 })
+	s, err := codesign.Parse(sl.Signature)
+	require.NoError(t, err)
+	s.VerifyPages(sl.Pages)
+	assert.Equal(t, []string{"the code was changed after signing, at byte 0x1000"}, s.Faults)
+
+	s, err = codesign.Parse(slice(t, nil).Signature)
+	require.NoError(t, err)
+	s.VerifyFile(codesign.SlotInfo, "Info.plist", []byte("other"))
+	assert.Equal(t, []string{"Info.plist was changed after signing"}, s.Faults)
+
+	for text, want := range map[string]string{
+		"beta-reports-active": "the entitlements were changed after signing",
+		"K1LN7EAM42\x00":      "the signer's signature does not fit the code directory",
+	} {
+		sig := bytes.Clone(slice(t, nil).Signature)
+		i := bytes.Index(sig, []byte(text))
+		require.Positive(t, i)
+		sig[i] ^= 2
+		s, err := codesign.Parse(sig)
+		require.NoError(t, err)
+		require.NotEmpty(t, s.Faults, text)
+		assert.Contains(t, s.Faults[0], want)
+	}
+}
+
+func FuzzParse(f *testing.F) {
+	f.Add(slice(f, nil).Signature)
+	f.Fuzz(func(t *testing.T, data []byte) {
+		if s, err := codesign.Parse(data); err == nil {
+			s.VerifyPages([][]byte{make([]byte, 32)})
+			s.VerifyFile(codesign.SlotInfo, "Info.plist", nil)
+		}
+	})
+}

@@ -18,6 +18,7 @@ type Catalogue struct {
 	Reasons     []*Reason              `json:"reasons"`          // calls of the iOS platform whose use needs a declared reason
 	PublicLibs  []string               `json:"public_libraries"` // of the Android system, to which an app may link
 	Junk        []*Pattern             `json:"junk"`             // files that do not belong into a release
+	Leftovers   []*Pattern             `json:"leftovers"`        // files that the iOS store refuses inside an app
 }
 
 // Reason is a category of calls whose use needs a declared reason.
@@ -45,6 +46,7 @@ type Pattern struct {
 	place.Mark `json:"-"`
 	Pattern    string `json:"pattern" need:"a regular expression"`
 	Why        string `json:"why" need:"what such a file is"`
+	Except     string `json:"except"` // a file name that is fine
 }
 
 // Permission is one Android permission. Source: the platform's permission
@@ -118,6 +120,7 @@ func (c *Catalogue) Add(more *Catalogue) {
 	c.Reasons = append(c.Reasons, more.Reasons...)
 	c.PublicLibs = append(c.PublicLibs, more.PublicLibs...)
 	c.Junk = append(c.Junk, more.Junk...)
+	c.Leftovers = append(c.Leftovers, more.Leftovers...)
 	if more.Edition.After(c.Edition.Time) {
 		c.Edition = more.Edition
 	}

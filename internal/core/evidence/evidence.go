@@ -23,6 +23,8 @@ type Evidence struct {
 	BadReasons     []*BadReason      `json:"bad_reasons"`       // declared reasons that are not known
 	PurposesUnused []*Unused         `json:"purposes_unused"`   // purpose strings that no code calls for
 	Junk           []*Junk           `json:"junk"`              // files that do not belong into a release
+	Leftovers      []*Junk           `json:"leftovers"`         // files that the iOS store refuses inside an app
+	OldWebView     bool              `json:"old_web_view"`      // the code uses the web view that the iOS platform retired
 	Useless        []*Useless        `json:"useless"`           // permissions that serve nothing, and why
 	PrivateLibs    []*PrivateLib     `json:"private_libraries"` // native libraries that link to the system's private ones
 	OldHTTP        bool              `json:"old_http"`          // the code calls the HTTP library that the Android platform removed
@@ -76,6 +78,12 @@ func Of(pkg *facts.Package, cat *catalogue.Catalogue) *Evidence {
 		e.iosSDKs(pkg.IOS, cat)
 		e.purposes(pkg.IOS, cat)
 		e.reasons(pkg.IOS, cat)
+		for _, b := range pkg.IOS.Binaries {
+			e.OldWebView = e.OldWebView || slices.Contains(b.Imports, "_OBJC_CLASS_$_UIWebView")
+		}
+		if why := pkg.IOS.Unread("binaries"); why != "" {
+			e.SetUnread("old_web_view", why)
+		}
 	}
 	return e
 }
@@ -189,20 +197,30 @@ type Junk struct {
 }
 
 func (e *Evidence) junk(pkg *facts.Package, cat *catalogue.Catalogue) {
-	for _, p := range cat.Junk {
+	e.Junk = e.matching("junk", pkg, cat.Junk)
+	if pkg.IOS != nil {
+		e.Leftovers = e.matching("leftovers", pkg, cat.Leftovers)
+	}
+}
+
+// matching lists the files whose path fits a pattern.
+func (e *Evidence) matching(field string, pkg *facts.Package, patterns []*catalogue.Pattern) []*Junk {
+	var out []*Junk
+	for _, p := range patterns {
 		re, err := regexp.Compile(p.Pattern)
 		if err != nil {
-			e.SetUnread("junk", p.Self().String()+": the pattern is not a regular expression: "+err.Error())
-			return
+			e.SetUnread(field, p.Self().String()+": the pattern is not a regular expression: "+err.Error())
+			return nil
 		}
 		for _, n := range pkg.Names {
-			if re.MatchString(n) {
+			if re.MatchString(n) && (p.Except == "" || !strings.HasSuffix(n, "/"+p.Except)) {
 				j := &Junk{Path: n, Why: p.Why}
 				j.SetSelf(place.Place{File: pkg.File, Entry: n})
-				e.Junk = append(e.Junk, j)
+				out = append(out, j)
 			}
 		}
 	}
+	return out
 }
 
 // Useless is a permission that serves nothing.

@@ -94,6 +94,7 @@ type IOS struct {
 	BonjourServices []string   `json:"bonjour_services"`
 	Executable755   bool       `json:"executable_mode"` // the main executable has its execute permission
 	StoreCopy       bool       `json:"store_copy"`      // marks show that the store delivered it
+	Unpacked        int64      `json:"unpacked"`        // bytes of all files of the app
 	Binaries        []*Binary  `json:"binaries"`
 }
 

@@ -490,6 +490,9 @@ func (r *reader) iconFile(e *tree.Entry) *facts.IconFile {
 func (r *reader) presence() {
 	r.out.PrivacyManifest = r.tree.Get("PrivacyInfo.xcprivacy") != nil
 	r.out.Put("privacy_manifest", r.at("PrivacyInfo.xcprivacy"))
+	for _, e := range r.tree.Entries {
+		r.out.Unpacked += e.Size
+	}
 	for _, e := range r.tree.Below("SC_Info") {
 		r.out.StoreCopy = r.out.StoreCopy || path.Ext(e.Name) == ".sinf" || path.Ext(e.Name) == ".supp"
 	}

@@ -3,10 +3,12 @@
 package rulebooks
 
 import (
+	"bytes"
 	"embed"
 	"fmt"
 	"io/fs"
 	"path"
+	"sync"
 
 	"regola.example/regola/internal/core/catalogue"
 	"regola.example/regola/internal/core/place"
@@ -23,9 +25,22 @@ const Prefix = "rulebooks/"
 // Folders lists the folders of rules that serve a store.
 func folders(store string) []string { return []string{store, "common"} }
 
-// For loads the built-in rulebooks of a store. An error is a fault of this
-// program; the test suite loads them all.
-func For(store string) ([]*rulebook.Book, error) {
+// For loads the built-in rulebooks of a store, without their examples: the
+// test suite runs those (see WithExamples). An error is a fault of this program.
+func For(store string) ([]*rulebook.Book, error) { return load(store, loadOnce) }
+
+// WithExamples loads the built-in rulebooks of a store whole.
+func WithExamples(store string) ([]*rulebook.Book, error) {
+	return load(store, func(name string) (*rulebook.Book, error) {
+		data, err := files.ReadFile(name)
+		if err != nil {
+			return nil, err
+		}
+		return parse(name, data)
+	})
+}
+
+func load(store string, one func(name string) (*rulebook.Book, error)) ([]*rulebook.Book, error) {
 	var books []*rulebook.Book
 	for _, dir := range folders(store) {
 		names, err := fs.Glob(files, dir+"/*.yaml")
@@ -33,19 +48,63 @@ func For(store string) ([]*rulebook.Book, error) {
 			return nil, err
 		}
 		for _, name := range names {
-			data, err := files.ReadFile(name)
+			b, err := one(name)
 			if err != nil {
 				return nil, err
 			}
-			b, problems := rulebook.Load(Prefix+name, data)
-			if len(problems) > 0 {
-				return nil, fmt.Errorf("built-in rulebook: %w", problems)
-			}
-			b.BuiltIn = true
 			books = append(books, b)
 		}
 	}
 	return books, nil
+}
+
+// loaded keeps books that were loaded: both stores share some.
+var loaded sync.Map // name → func() (*rulebook.Book, error)
+
+func loadOnce(name string) (*rulebook.Book, error) {
+	f, _ := loaded.LoadOrStore(name, sync.OnceValues(func() (*rulebook.Book, error) {
+		data, err := files.ReadFile(name)
+		if err != nil {
+			return nil, err
+		}
+		b, err := parse(name, withoutExamples(data))
+		if err == nil {
+			b.BuiltIn = true
+		}
+		return b, err
+	}))
+	return f.(func() (*rulebook.Book, error))()
+}
+
+func parse(name string, data []byte) (*rulebook.Book, error) {
+	b, problems := rulebook.Load(Prefix+name, data)
+	if len(problems) > 0 {
+		return nil, fmt.Errorf("built-in rulebook: %w", problems)
+	}
+	return b, nil
+}
+
+// withoutExamples blanks the examples of the rules, which are half of the text
+// and serve the tests only. Lines keep their numbers. A rule without examples
+// says so, since the loader demands them of everybody else.
+func withoutExamples(data []byte) []byte {
+	var out bytes.Buffer
+	out.Grow(len(data))
+	inside := false
+	for line := range bytes.Lines(data) {
+		switch {
+		case bytes.Equal(line, []byte("    examples:\n")):
+			inside = true
+			out.WriteString("    tested: true\n")
+			continue
+		case inside && (bytes.HasPrefix(line, []byte("      ")) || len(bytes.TrimSpace(line)) == 0):
+			out.WriteByte('\n')
+			continue
+		}
+		inside = false
+		out.Write(line)
+	}
+	return out.Bytes()
 }
 
 // Catalogue loads the built-in reference tables.

@@ -14,7 +14,7 @@ import (
 func TestRules(t *testing.T) {
 	seen := map[string]bool{}
 	for _, store := range []string{"android", "ios"} {
-		books, err := rulebooks.For(store)
+		books, err := rulebooks.WithExamples(store)
 		require.NoError(t, err)
 		for _, b := range books {
 			if seen[b.File] {
@@ -45,5 +45,28 @@ func TestCatalogue(t *testing.T) {
 	assert.NotEmpty(t, c.Purposes)
 	for _, p := range c.Purposes {
 		assert.NotEmpty(t, p.Signs, p.Key)
+	}
+}
+
+// TestExamplesBlanked holds that what the program loads is what the tests
+// tested, but for the examples.
+func TestExamplesBlanked(t *testing.T) {
+	for _, store := range []string{"android", "ios"} {
+		whole, err := rulebooks.WithExamples(store)
+		require.NoError(t, err)
+		bare, err := rulebooks.For(store)
+		require.NoError(t, err)
+		require.Len(t, bare, len(whole))
+		for i, b := range bare {
+			require.Len(t, b.Rules, len(whole[i].Rules), b.File)
+			for j, r := range b.Rules {
+				w := whole[i].Rules[j]
+				assert.Empty(t, r.Examples, r.ID)
+				assert.Equal(t, w.ID, r.ID)
+				assert.Equal(t, w.Expect, r.Expect)
+				assert.Equal(t, w.Mend, r.Mend)
+				assert.Equal(t, w.Self(), r.Self())
+			}
+		}
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
 
@@ -116,7 +117,7 @@ func NewJudge(store string, books []*rulebook.Book, opt Options) (*Judge, error)
 	for i, jb := range jobs {
 		g.Go(func() error {
 			if jb.book.BuiltIn {
-				j.programs[i], problems[i] = envs[jb.book].Prepare(jb.rule)
+				j.programs[i] = envs[jb.book].Prepare(jb.rule)
 			} else {
 				j.programs[i], problems[i] = envs[jb.book].Compile(jb.rule)
 			}
@@ -142,15 +143,18 @@ func (j *Judge) Rules() []*rulebook.Rule {
 // Outcomes judges one submission.
 func (j *Judge) Outcomes(s *submission.Submission, day strictyaml.Day) ([]*rulebook.Outcome, error) {
 	outs := make([]*rulebook.Outcome, len(j.programs))
-	var errs []error
-	for i, p := range j.programs {
-		out, err := p.Run(s, day)
-		if err != nil {
-			errs = append(errs, err)
-			continue
-		}
-		outs[i] = out
+	errs := make([]error, len(j.programs))
+	var next atomic.Int64
+	var g errgroup.Group
+	for range runtime.GOMAXPROCS(0) {
+		g.Go(func() error {
+			for i := int(next.Add(1)) - 1; i < len(j.programs); i = int(next.Add(1)) - 1 {
+				outs[i], errs[i] = j.programs[i].Run(s, day)
+			}
+			return nil
+		})
 	}
+	_ = g.Wait()
 	return outs, errors.Join(errs...)
 }
 

@@ -19,8 +19,24 @@ const maxCost = 5_000_000
 
 // Env compiles the rules of one rulebook.
 type Env struct {
-	book *Book
-	base *cel.Env
+	book  *Book
+	base  *cel.Env
+	mu    sync.Mutex
+	items map[string]*cel.Env // with it, by the item's type
+}
+
+// withItem is the environment in which it has a type.
+func (e *Env) withItem(t *types.Type) (*cel.Env, error) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if env := e.items[t.String()]; env != nil {
+		return env, nil
+	}
+	env, err := e.base.Extend(cel.Variable("it", t))
+	if err == nil {
+		e.items[t.String()] = env
+	}
+	return env, err
 }
 
 // NewEnv makes the environment in which a rulebook's conditions are typed.
@@ -45,21 +61,28 @@ func NewEnv(b *Book) (*Env, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Env{book: b, base: env}, nil
+	return &Env{book: b, base: env, items: map[string]*cel.Env{}}, nil
 }
 
-// Program is a rule that is ready to run. What only a finding needs, its place
-// and its texts, is compiled when the first one is written.
+// Program is a rule that is ready to run. Each part is compiled when it is
+// needed first: a rule whose condition does not apply, or whose list is empty,
+// costs no more than that.
 type Program struct {
 	Rule   *Rule
-	when   cel.Program
-	each   cel.Program
-	expect cel.Program
+	when   *condition
+	each   *condition
+	expect *condition
 	at     *target
 	ask    *text
 	say    *text
 	seen   *text
 	mend   *text
+}
+
+// condition is an expression that is compiled when it is needed first.
+type condition struct {
+	prog cel.Program
+	load func() place.Problems
 }
 
 // target is an at: the struct that holds a field, and the field. A target
@@ -83,34 +106,56 @@ type part struct {
 	expr    cel.Program
 }
 
-// Prepare types what decides whether a rule holds. The problems name the file,
-// line and column of each mistake.
-func (e *Env) Prepare(r *Rule) (*Program, place.Problems) {
-	c := &compiler{env: e.base, rule: r}
+// Prepare makes a program whose parts are typed when they are needed.
+func (e *Env) Prepare(r *Rule) *Program {
 	p := &Program{Rule: r}
-	p.when = c.typed(r.When, types.BoolType, "when")
-	if r.Each.Src != "" {
-		ast := c.ast(r.Each)
-		if ast != nil {
-			if ast.OutputType().Kind() != types.ListKind {
-				c.fail(r.Each, "each must be a list, this is "+ast.OutputType().String())
-			} else {
-				p.each = c.program(r.Each, ast)
-				item := ast.OutputType().Parameters()[0]
-				env, err := e.base.Extend(cel.Variable("it", item))
-				if err != nil {
-					c.fail(r.Each, err.Error())
-				} else {
-					c.env = env
-				}
-			}
+	lazy := func(x Expr, build func(c *compiler, into *condition)) *condition {
+		if x.Src == "" {
+			return nil
 		}
+		n := &condition{}
+		n.load = sync.OnceValue(func() place.Problems {
+			c := &compiler{env: e.base, rule: r}
+			build(c, n)
+			return c.problems
+		})
+		return n
 	}
-	p.expect = c.typed(r.Expect, types.BoolType, "expect")
-	env := c.env
+	// The environment behind each knows the item; until then it is the plain one.
+	env := e.base
+	p.when = lazy(r.When, func(c *compiler, n *condition) { n.prog = c.typed(r.When, types.BoolType, "when") })
+	p.each = lazy(r.Each, func(c *compiler, n *condition) {
+		ast := c.ast(r.Each)
+		if ast == nil {
+			return
+		}
+		if ast.OutputType().Kind() != types.ListKind {
+			c.fail(r.Each, "each must be a list, this is "+ast.OutputType().String())
+			return
+		}
+		n.prog = c.program(r.Each, ast)
+		with, err := e.withItem(ast.OutputType().Parameters()[0])
+		if err != nil {
+			c.fail(r.Each, err.Error())
+			return
+		}
+		env = with
+	})
+	// inner is a compiler for what stands behind each.
+	inner := func() *compiler {
+		if p.each != nil {
+			p.each.load()
+		}
+		return &compiler{env: env, rule: r}
+	}
+	p.expect = lazy(r.Expect, func(c *compiler, n *condition) {
+		in := inner()
+		n.prog = in.typed(r.Expect, types.BoolType, "expect")
+		c.problems = in.problems
+	})
 	if r.At.Src != "" {
 		t := &target{src: r.At}
-		t.load = sync.OnceValue(func() place.Problems { return t.compile(&compiler{env: env, rule: r}) })
+		t.load = sync.OnceValue(func() place.Problems { return t.compile(inner()) })
 		p.at = t
 	}
 	for _, x := range []struct {
@@ -119,16 +164,23 @@ func (e *Env) Prepare(r *Rule) (*Program, place.Problems) {
 	}{{r.Ask, &p.ask}, {r.Say, &p.say}, {r.Seen, &p.seen}, {r.Mend, &p.mend}} {
 		if x.from.Src != "" {
 			t := &text{src: x.from}
-			t.load = sync.OnceValue(func() place.Problems { return t.compile(&compiler{env: env, rule: r}) })
+			t.load = sync.OnceValue(func() place.Problems { return t.compile(inner()) })
 			*x.into = t
 		}
 	}
-	return p, c.problems
+	return p
 }
 
-// Compile types all of a rule's expressions, also those in its texts.
+// Compile types all of a rule's expressions at once, also those in its texts.
+// The problems name the file, line and column of each mistake.
 func (e *Env) Compile(r *Rule) (*Program, place.Problems) {
-	p, problems := e.Prepare(r)
+	p := e.Prepare(r)
+	var problems place.Problems
+	for _, n := range []*condition{p.when, p.each, p.expect} {
+		if n != nil {
+			problems = append(problems, n.load()...)
+		}
+	}
 	if p.at != nil {
 		problems = append(problems, p.at.load()...)
 	}

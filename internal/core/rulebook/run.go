@@ -105,7 +105,7 @@ func (p *Program) Run(s *submission.Submission, day strictyaml.Day) (*Outcome, e
 	}
 	act := &activation{sub: s, day: day, book: p.Rule.Book}
 	if p.when != nil {
-		v, gaps, err := p.eval(p.when, act)
+		v, gaps, err := p.judgeBy(p.when, act)
 		switch {
 		case err != nil:
 			return nil, err
@@ -124,7 +124,7 @@ func (p *Program) Run(s *submission.Submission, day strictyaml.Day) (*Outcome, e
 	}
 	items := []any{nil}
 	if p.each != nil {
-		v, gaps, err := p.eval(p.each, act)
+		v, gaps, err := p.judgeBy(p.each, act)
 		switch {
 		case err != nil:
 			return nil, err
@@ -147,7 +147,7 @@ func (p *Program) Run(s *submission.Submission, day strictyaml.Day) (*Outcome, e
 
 // judge evaluates the condition once.
 func (p *Program) judge(out *Outcome, act *activation) error {
-	v, gaps, err := p.eval(p.expect, act)
+	v, gaps, err := p.judgeBy(p.expect, act)
 	switch {
 	case err != nil:
 		return err
@@ -198,6 +198,14 @@ func (p *Program) question(out *Outcome, act *activation) (err error) {
 	}
 	out.Question = q
 	return nil
+}
+
+// judgeBy evaluates a condition, which is compiled now if it was not before.
+func (p *Program) judgeBy(n *condition, act *activation) (ref.Val, []Gap, error) {
+	if problems := n.load(); len(problems) > 0 {
+		return nil, nil, problems
+	}
+	return p.eval(n.prog, act)
 }
 
 func (p *Program) eval(prog cel.Program, act *activation) (ref.Val, []Gap, error) {

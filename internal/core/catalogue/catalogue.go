@@ -17,6 +17,7 @@ type Catalogue struct {
 	SDKs        []*SDK                 `json:"sdks"`
 	Reasons     []*Reason              `json:"reasons"`          // calls of the iOS platform whose use needs a declared reason
 	PublicLibs  []string               `json:"public_libraries"` // of the Android system, to which an app may link
+	ClosedCalls []string               `json:"closed_calls"`     // Android calls that read identifiers closed to apps of today
 	Junk        []*Pattern             `json:"junk"`             // files that do not belong into a release
 	Leftovers   []*Pattern             `json:"leftovers"`        // files that the iOS store refuses inside an app
 }
@@ -119,6 +120,7 @@ func (c *Catalogue) Add(more *Catalogue) {
 	c.SDKs = append(c.SDKs, more.SDKs...)
 	c.Reasons = append(c.Reasons, more.Reasons...)
 	c.PublicLibs = append(c.PublicLibs, more.PublicLibs...)
+	c.ClosedCalls = append(c.ClosedCalls, more.ClosedCalls...)
 	c.Junk = append(c.Junk, more.Junk...)
 	c.Leftovers = append(c.Leftovers, more.Leftovers...)
 	if more.Edition.After(c.Edition.Time) {

@@ -27,6 +27,7 @@ type Evidence struct {
 	OldWebView     bool              `json:"old_web_view"`      // the code uses the web view that the iOS platform retired
 	Useless        []*Useless        `json:"useless"`           // permissions that serve nothing, and why
 	PrivateLibs    []*PrivateLib     `json:"private_libraries"` // native libraries that link to the system's private ones
+	Implied        []*Implied        `json:"implied_features"`  // device features that permissions make required
 	OldHTTP        bool              `json:"old_http"`          // the code calls the HTTP library that the Android platform removed
 	Notifies       bool              `json:"notifies"`          // the code posts notifications
 	DeviceIDs      []string          `json:"device_ids"`        // calls that read identifiers of the device, closed to apps of today
@@ -70,7 +71,8 @@ func Of(pkg *facts.Package, cat *catalogue.Catalogue) *Evidence {
 	if pkg.Android != nil {
 		e.androidSDKs(pkg, cat)
 		e.useless(pkg.Android, cat)
-		e.calls(pkg.Android)
+		e.calls(pkg.Android, cat)
+		e.implied(pkg.Android, cat)
 		e.privateLibs(pkg.Android, cat)
 		e.restricted(pkg.Android, cat)
 	}
@@ -155,7 +157,7 @@ func (e *Evidence) androidSDKs(pkg *facts.Package, cat *catalogue.Catalogue) {
 }
 
 // calls looks for calls of the platform that rules ask about.
-func (e *Evidence) calls(a *facts.Android) {
+func (e *Evidence) calls(a *facts.Android, cat *catalogue.Catalogue) {
 	if a.Code == nil {
 		return
 	}
@@ -171,17 +173,38 @@ func (e *Evidence) calls(a *facts.Android) {
 			e.OldHTTP = true
 		case c == "android/app/NotificationManager.notify":
 			e.Notifies = true
-		case slices.Contains(closedCalls, c):
+		case slices.Contains(cat.ClosedCalls, strings.ReplaceAll(c, "/", ".")):
 			e.DeviceIDs = append(e.DeviceIDs, strings.ReplaceAll(c, "/", "."))
 		}
 	}
 	slices.Sort(e.DeviceIDs)
 }
 
-// closedCalls read identifiers that the platform closed to apps at level 29.
-var closedCalls = []string{
-	"android/telephony/TelephonyManager.getDeviceId", "android/telephony/TelephonyManager.getImei", "android/telephony/TelephonyManager.getMeid",
-	"android/telephony/TelephonyManager.getSimSerialNumber", "android/telephony/TelephonyManager.getSubscriberId", "android/os/Build.getSerial",
+// Implied is a device feature that a permission makes required, because no
+// uses-feature line says otherwise.
+type Implied struct {
+	place.Mark `json:"-"`
+	Name       string `json:"name"`
+	Permission string `json:"permission"`
+}
+
+// implied finds the features that permissions make required, because no
+// uses-feature line says otherwise.
+func (e *Evidence) implied(a *facts.Android, cat *catalogue.Catalogue) {
+	named := map[string]bool{}
+	for _, f := range a.Features {
+		named[f.Name] = true
+	}
+	for _, p := range a.Permissions {
+		entry := cat.Permissions[p.Name]
+		if entry == nil || entry.Feature == "" || named[entry.Feature] {
+			continue
+		}
+		named[entry.Feature] = true
+		i := &Implied{Name: entry.Feature, Permission: p.Name}
+		i.SetSelf(p.Self())
+		e.Implied = append(e.Implied, i)
+	}
 }
 
 // hasPrefix tells whether a class lies in a package, or is the class named.

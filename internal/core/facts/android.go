@@ -48,7 +48,6 @@ type Android struct {
 	Permissions   []*Permission                     `json:"permissions"`
 	Defined       []string                          `json:"defined_permissions"` // permissions that the app defines itself
 	Features      []*Feature                        `json:"features"`
-	Implied       []*Implied                        `json:"implied_features"` // features that permissions make required
 	GLES          string                            `json:"gles,omitempty"`   // least OpenGL ES version, such as 3.0
 	GLTextures    []string                          `json:"gl_textures"`      // texture formats without which a device is shut out
 	Screens       []string                          `json:"screens_shut_out"` // screen classes that the manifest excludes
@@ -135,14 +134,6 @@ type Feature struct {
 	place.Mark `json:"-"`
 	Name       string `json:"name"`
 	Required   bool   `json:"required"`
-}
-
-// Implied is a device feature that a permission makes required, because no
-// uses-feature line says otherwise.
-type Implied struct {
-	place.Mark `json:"-"`
-	Name       string `json:"name"`
-	Permission string `json:"permission"`
 }
 
 // Component is an activity, a service, a receiver or a provider.

@@ -140,7 +140,6 @@ func Read(file string, t *tree.Tree, bundle, digests bool) (*facts.Android, erro
 	}
 	r.metadata()
 	r.versions()
-	r.implied()
 	r.archive()
 	r.signing()
 	r.sweep()

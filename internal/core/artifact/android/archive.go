@@ -8,48 +8,6 @@ import (
 	"regola.example/regola/internal/core/place"
 )
 
-// impliedFeatures lists the device features that a permission makes required
-// unless the manifest says otherwise. Source: the platform's documentation of
-// the uses-feature element.
-var impliedFeatures = map[string][]string{
-	"android.permission.CAMERA":                         {"android.hardware.camera"},
-	"android.permission.RECORD_AUDIO":                   {"android.hardware.microphone"},
-	"android.permission.BLUETOOTH":                      {"android.hardware.bluetooth"},
-	"android.permission.BLUETOOTH_ADMIN":                {"android.hardware.bluetooth"},
-	"android.permission.ACCESS_FINE_LOCATION":           {"android.hardware.location"},
-	"android.permission.ACCESS_COARSE_LOCATION":         {"android.hardware.location"},
-	"android.permission.ACCESS_LOCATION_EXTRA_COMMANDS": {"android.hardware.location"},
-	"android.permission.ACCESS_WIFI_STATE":              {"android.hardware.wifi"},
-	"android.permission.CHANGE_WIFI_STATE":              {"android.hardware.wifi"},
-	"android.permission.CHANGE_WIFI_MULTICAST_STATE":    {"android.hardware.wifi"},
-	"android.permission.CALL_PHONE":                     {"android.hardware.telephony"},
-	"android.permission.PROCESS_OUTGOING_CALLS":         {"android.hardware.telephony"},
-	"android.permission.READ_SMS":                       {"android.hardware.telephony"},
-	"android.permission.RECEIVE_SMS":                    {"android.hardware.telephony"},
-	"android.permission.RECEIVE_MMS":                    {"android.hardware.telephony"},
-	"android.permission.SEND_SMS":                       {"android.hardware.telephony"},
-	"android.permission.WRITE_SMS":                      {"android.hardware.telephony"},
-}
-
-// implied adds the features that permissions make required.
-func (r *reader) implied() {
-	named := map[string]bool{}
-	for _, f := range r.out.Features {
-		named[f.Name] = true
-	}
-	for _, p := range r.out.Permissions {
-		for _, f := range impliedFeatures[p.Name] {
-			if named[f] {
-				continue
-			}
-			named[f] = true
-			i := &facts.Implied{Name: f, Permission: p.Name}
-			i.SetSelf(p.Self())
-			r.out.Implied = append(r.out.Implied, i)
-		}
-	}
-}
-
 // archive gathers the oddities of the ZIP archive, and what an aligner would
 // have put right.
 func (r *reader) archive() {

@@ -1,0 +1,245 @@
+package android_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"google.golang.org/protobuf/encoding/protowire"
+
+	"regola.example/regola/internal/core/artifact/android"
+	"regola.example/regola/internal/core/artifact/tree"
+	"regola.example/regola/internal/core/facts"
+)
+
+// field appends a length-delimited protobuf field.
+func field(b []byte, num protowire.Number, data []byte) []byte {
+	return protowire.AppendBytes(protowire.AppendTag(b, num, protowire.BytesType), data)
+}
+
+func number(b []byte, num protowire.Number, v uint64) []byte {
+	return protowire.AppendVarint(protowire.AppendTag(b, num, protowire.VarintType), v)
+}
+
+const ns = "http://schemas.android.com/apk/res/android"
+
+// xml writes an element of a protobuf manifest. Attributes are NAME=VALUE; a
+// name that begins with a colon has no namespace. A value #n is a number,
+// ?true a truth value, @7f010001 a reference; anything else is text.
+func xml(name string, attrs string, children ...[]byte) []byte {
+	e := field(nil, 3, []byte(name))
+	for _, a := range strings.Fields(attrs) {
+		k, v, _ := strings.Cut(a, "=")
+		attr := []byte{}
+		if !strings.HasPrefix(k, ":") {
+			attr = field(attr, 1, []byte(ns))
+		}
+		attr = field(attr, 2, []byte(strings.TrimPrefix(k, ":")))
+		var item []byte
+		switch v[0] {
+		case '#':
+			n := uint64(0)
+			for _, c := range v[1:] {
+				n = n*10 + uint64(c-'0')
+			}
+			item = field(nil, 7, number(nil, 6, n))
+		case '?':
+			n := uint64(0)
+			if v == "?true" {
+				n = 1
+			}
+			item = field(nil, 7, number(nil, 8, n))
+		case '@':
+			item = field(nil, 1, number(nil, 2, 0x7f010001))
+		}
+		attr = field(attr, 3, []byte(strings.TrimLeft(v, "#?@")))
+		if item != nil {
+			attr = field(attr, 6, item)
+		}
+		e = field(e, 4, attr)
+	}
+	for _, c := range children {
+		e = field(e, 5, c)
+	}
+	return field(nil, 1, e)
+}
+
+// bundle reads a bundle made of the given files.
+func bundle(t *testing.T, files map[string][]byte) *facts.Android {
+	t.Helper()
+	var b bytes.Buffer
+	w := zip.NewWriter(&b)
+	for n, d := range files {
+		f, err := w.Create(n)
+		require.NoError(t, err)
+		_, err = f.Write(d)
+		require.NoError(t, err)
+	}
+	require.NoError(t, w.Close())
+	tr, err := tree.FromZip(bytes.NewReader(b.Bytes()), int64(b.Len()))
+	require.NoError(t, err)
+	a, err := android.Read("t.aab", tr, true, true)
+	require.NoError(t, err)
+	return a
+}
+
+func manifest(t *testing.T, attrs string, children ...[]byte) *facts.Android {
+	t.Helper()
+	return bundle(t, map[string][]byte{"base/manifest/AndroidManifest.xml": xml("manifest", ":package=a.b "+attrs, children...)})
+}
+
+func TestLevels(t *testing.T) {
+	none := manifest(t, "")
+	assert.EqualValues(t, 1, *none.MinLevel, "no uses-sdk means level 1")
+	assert.EqualValues(t, 1, *none.TargetLevel)
+	assert.False(t, none.MinLevelSaid)
+	assert.Zero(t, *none.VersionCode)
+
+	least := manifest(t, "versionCode=#7", xml("uses-sdk", "minSdkVersion=#24"))
+	assert.EqualValues(t, 24, *least.TargetLevel, "the target is the least level when it is not said")
+	assert.EqualValues(t, 7, *least.VersionCode)
+
+	text := manifest(t, "versionCode=12", xml("uses-sdk", "minSdkVersion=21 targetSdkVersion=#35"))
+	assert.EqualValues(t, 21, *text.MinLevel, "a number may be written as text")
+	assert.EqualValues(t, 12, *text.VersionCode)
+
+	preview := manifest(t, "", xml("uses-sdk", "minSdkVersion=#24 targetSdkVersion=Baklava"))
+	assert.Nil(t, preview.TargetLevel)
+	assert.Equal(t, "Baklava", preview.LevelCodename)
+	assert.Contains(t, preview.Unread("target_level"), "preview platform")
+
+	ref := manifest(t, "versionCode=@x", xml("uses-sdk", "minSdkVersion=@x"))
+	assert.Nil(t, ref.VersionCode)
+	assert.Contains(t, ref.Unread("version_code"), "not a number")
+}
+
+func TestApplication(t *testing.T) {
+	a := manifest(t, "", xml("uses-sdk", "minSdkVersion=#21 targetSdkVersion=#27"), xml("application", "debuggable=?false label=@x icon=@x"))
+	assert.False(t, a.Debuggable, "false written out is false")
+	assert.True(t, a.Cleartext, "allowed by default up to level 27")
+	assert.True(t, a.AllowBackup)
+	assert.Nil(t, a.Label)
+	assert.Contains(t, a.Unread("label"), "no resource table")
+	assert.Contains(t, a.Unread("icon"), "no resource table")
+
+	b := manifest(t, "", xml("uses-sdk", "targetSdkVersion=#28"), xml("application", "debuggable=?true testOnly=true label=Kiln appCategory=#0 allowBackup=?false"))
+	assert.True(t, b.Debuggable && b.TestOnly && b.Game)
+	assert.False(t, b.Cleartext || b.AllowBackup)
+	assert.Equal(t, "Kiln", b.Label.Default)
+
+	none := manifest(t, "")
+	assert.Contains(t, none.Unread("label"), "no application element")
+}
+
+func TestComponents(t *testing.T) {
+	a := manifest(t, "", xml("application", "",
+		xml("activity", "name=.Log", xml("intent-filter", "", xml("action", "name=android.intent.action.MAIN"), xml("category", "name=android.intent.category.LAUNCHER"))),
+		xml("activity", "name=Curve exported=?true screenOrientation=#1 resizeableActivity=?false",
+			xml("intent-filter", "autoVerify=?true", xml("data", "scheme=https host=kiln.example"), xml("data", "host=pots.example"))),
+		xml("service", "name=c.d.Probe foregroundServiceType=#2049 permission=p",
+			xml("property", "name=android.app.PROPERTY_SPECIAL_USE_FGS_SUBTYPE value=curve")),
+		xml("provider", "name=.P authorities=a.b.p;x.y readPermission=r"),
+		xml("activity-alias", "name=.Q targetActivity=.Log enabled=?false"),
+		xml("meta-data", "name=k value=#3"), xml("meta-data", "name=m value=${KEY}"), xml("unknown-element", "name=x"),
+	))
+	assert.Equal(t, "a.b.Log", a.Launcher)
+	assert.Equal(t, "phone", a.LauncherKind)
+	require.Len(t, a.Components, 5)
+	log, curve, probe, provider, alias := a.Components[0], a.Components[1], a.Components[2], a.Components[3], a.Components[4]
+	assert.True(t, log.Exported && !log.ExportedSaid, "a filter exports by default")
+	assert.Equal(t, "a.b.Curve", curve.Name)
+	assert.Equal(t, "portrait", curve.Orientation)
+	assert.False(t, curve.Resizeable)
+	assert.Equal(t, []string{"kiln.example", "pots.example"}, a.DeepLinkHosts)
+	assert.True(t, a.AutoVerify)
+	assert.Equal(t, []string{"dataSync", "shortService"}, probe.Foreground)
+	assert.Equal(t, "curve", probe.SpecialUse)
+	assert.Equal(t, []string{"a.b.p", "x.y"}, provider.Authorities)
+	assert.Equal(t, "r", provider.Permission)
+	assert.Equal(t, "a.b.Log", alias.Target)
+	assert.False(t, alias.Enabled)
+	assert.Equal(t, "3", a.MetaData[0].Value)
+	require.Len(t, a.Placeholders, 1)
+	assert.Equal(t, "${KEY}", a.Placeholders[0].Value)
+}
+
+func TestReach(t *testing.T) {
+	a := manifest(t, "",
+		xml("uses-permission", "name=CAMERA maxSdkVersion=#28"), xml("uses-permission-sdk-23", "name=FINE"),
+		xml("uses-permission", "name=SCAN usesPermissionFlags=#65536"),
+		xml("uses-feature", "name=f required=?false"), xml("uses-feature", "name=g"), xml("uses-feature", "glEsVersion=#196609"),
+		xml("supports-screens", "largeScreens=?false smallScreens=?true"), xml("permission", "name=a.b.P"),
+		xml("queries", "", xml("package", "name=x.y"), xml("intent", "", xml("action", "name=android.intent.action.MAIN"))),
+		xml("instrumentation", "name=t"))
+	assert.EqualValues(t, 28, a.Permissions[0].MaxLevel)
+	assert.True(t, a.Permissions[1].FromM)
+	assert.True(t, a.Permissions[2].NeverForLocation)
+	assert.False(t, a.Features[0].Required)
+	assert.True(t, a.Features[1].Required)
+	assert.Equal(t, "3.1", a.GLES)
+	assert.Equal(t, []string{"large"}, a.Screens)
+	assert.Equal(t, []string{"a.b.P"}, a.Defined)
+	assert.Equal(t, []string{"x.y"}, a.Queries)
+	assert.True(t, a.QueriesBroad && a.Instrumented)
+}
+
+func TestNetworkConfig(t *testing.T) {
+	base := func(config []byte) *facts.Android {
+		return bundle(t, map[string][]byte{
+			"base/manifest/AndroidManifest.xml": xml("manifest", ":package=a.b", xml("uses-sdk", "targetSdkVersion=#35"), xml("application", "usesCleartextTraffic=?true networkSecurityConfig=res/xml/n.xml")),
+			"base/res/xml/n.xml":                config,
+		})
+	}
+	domain := field(nil, 1, field(field(nil, 3, []byte("domain")), 5, field(nil, 2, []byte("kiln.example"))))
+	a := base(xml("network-security-config", "", xml("base-config", ":cleartextTrafficPermitted=false"),
+		xml("domain-config", ":cleartextTrafficPermitted=true", domain, xml("trust-anchors", "", xml("certificates", ":src=user")))))
+	assert.False(t, a.Cleartext, "the configuration takes the attribute's place")
+	assert.Equal(t, []string{"kiln.example"}, a.Network.Hosts)
+	assert.True(t, a.Network.UserTrusted)
+	torn := base([]byte{0xff})
+	assert.Contains(t, torn.Unread("cleartext"), "cannot be read")
+}
+
+func TestModules(t *testing.T) {
+	feature := func(attrs string, children ...[]byte) []byte {
+		return xml("manifest", ":package=a.b :split=glaze versionCode=#5", xml("module", attrs, children...), xml("uses-permission", "name=MIC"))
+	}
+	a := bundle(t, map[string][]byte{
+		"base/manifest/AndroidManifest.xml":  xml("manifest", ":package=a.b versionCode=#5"),
+		"base/assets/a.txt":                  []byte("one"),
+		"base/lib/arm64-v8a/libx.so":         []byte("no library"),
+		"glaze/manifest/AndroidManifest.xml": feature(":title=Glazes :instant=true", xml("delivery", "", xml("on-demand", ""))),
+		"glaze/assets/a.txt":                 []byte("two"),
+		"glaze/dex/classes.dex":              []byte("dex\n035\x00"),
+		"pots/manifest/AndroidManifest.xml":  xml("manifest", ":package=a.b", xml("module", ":type=asset-pack", xml("delivery", "", xml("fast-follow", "")))),
+		"cond/manifest/AndroidManifest.xml": xml("manifest", ":package=a.b", xml("module", "",
+			xml("delivery", "", xml("install-time", "", xml("conditions", "", xml("min-sdk", ":value=#24")))))),
+		"BUNDLE-METADATA/com.android.tools.build.obfuscation/proguard.map":           nil,
+		"BUNDLE-METADATA/com.android.tools.build.debugsymbols/arm64-v8a/libx.so.sym": nil,
+		"base/root/META-INF/androidx.work_work-runtime.version":                      []byte("2.9.1\n"),
+	})
+	require.Len(t, a.Modules, 4)
+	byName := map[string]*facts.Module{}
+	for _, m := range a.Modules {
+		byName[m.Name] = m
+	}
+	g := byName["glaze"]
+	assert.Equal(t, []string{"feature", "on-demand", "Glazes", "glaze"}, []string{g.Kind, g.Delivery, g.Title, g.SplitName})
+	assert.True(t, g.Instant && g.HasCode && g.DeliverySaid)
+	assert.EqualValues(t, 5, *g.VersionCode)
+	assert.Equal(t, "assets", byName["pots"].Kind)
+	assert.Equal(t, "fast-follow", byName["pots"].Delivery)
+	assert.Equal(t, "conditional", byName["cond"].Delivery)
+	assert.Equal(t, []string{"min-sdk 24"}, byName["cond"].Conditions)
+	assert.Equal(t, "glaze", a.Permissions[0].Module)
+	require.Len(t, a.Duplicates, 1)
+	assert.Equal(t, "assets/a.txt", a.Duplicates[0].Path)
+	assert.True(t, a.Metadata.Mapping)
+	assert.Equal(t, []string{"arm64-v8a/libx.so"}, a.Metadata.NativeSymbols)
+	assert.Equal(t, "2.9.1", a.Versions["androidx.work_work-runtime"])
+	assert.Contains(t, a.Libraries[0].Unread("align"), "not an ELF file")
+	assert.Contains(t, a.Code.Unread("shrunk"), "classes.dex cannot be read")
+}

@@ -1,0 +1,48 @@
+package report
+
+import (
+	"bytes"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"regola.example/regola/internal/core/place"
+)
+
+func TestWrap(t *testing.T) {
+	assert.Equal(t, "one two three four\nfive", wrap("one two three four five", 20))
+	assert.Equal(t, "see\nfirst/second/third/\nfourth", wrap("see first/second/third/fourth", 20), "a path breaks after a slash")
+	assert.Equal(t, "android/restricted\ncommon/demo-account", wrap("android/restricted common/demo-account", 20), "a hyphen is no place to break")
+	assert.Equal(t, strings.Repeat("a", 20)+"\n"+strings.Repeat("a", 5), wrap(strings.Repeat("a", 25), 20))
+	assert.Equal(t, "陶器陶器陶器陶器陶器\n陶器", wrap("陶器陶器陶器陶器陶器陶器", 20), "wide characters take two columns")
+}
+
+func TestVisible(t *testing.T) {
+	assert.Equal(t, `a\u{1b}[31m b\u{202e}c`, Visible("a\x1b[31m\nb\u202ec"))
+	assert.Equal(t, "שלום\u200f", Visible("שלום\u200f"), "plain direction marks belong to their text")
+}
+
+func TestWhere(t *testing.T) {
+	for want, at := range map[string]place.Place{
+		"where dossier.yaml:3:5\n":                                   {File: "dossier.yaml", Line: 3, Column: 5},
+		"where a.aab › m.xml › uses-sdk\n":                           {File: "a.aab", Entry: "m.xml", Key: "uses-sdk"},
+		"where " + strings.Repeat("x", 70) + ".aab\n      › m.xml\n": {File: strings.Repeat("x", 70) + ".aab", Entry: "m.xml"},
+		"": {},
+	} {
+		var b bytes.Buffer
+		(&printer{w: &b}).where(0, at)
+		assert.Equal(t, want, b.String())
+	}
+}
+
+func TestColor(t *testing.T) {
+	assert.Equal(t, "x", Look{}.paint(styleStrong, "x"))
+	assert.Contains(t, Look{Color: true}.paint(styleStrong, "x"), "\x1b[1m")
+}
+
+func TestSizes(t *testing.T) {
+	for n, want := range map[int64]string{5: "5 bytes", 2048: "2.0 KiB", 3 << 20: "3.0 MiB", 5 << 29: "2.50 GiB"} {
+		assert.Equal(t, want, size(n))
+	}
+}

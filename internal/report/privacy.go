@@ -40,7 +40,7 @@ func PrivacyTable(w io.Writer, p *facts.Package, e *evidence.Evidence, look Look
 
 func (t *factsTable) iosPrivacy(a *facts.IOS, e *evidence.Evidence) {
 	missing := 0
-	for _, b := range a.Bundles {
+	for _, b := range slices.Concat(a.Bundles, a.Resources) {
 		name := b.Path
 		if b.Kind == "app" {
 			name = "the app"
@@ -89,7 +89,7 @@ func (t *factsTable) iosPrivacy(a *facts.IOS, e *evidence.Evidence) {
 	collected := map[string]bool{}
 	domains := map[string]bool{}
 	tracking := false
-	for _, b := range a.Bundles {
+	for _, b := range slices.Concat(a.Bundles, a.Resources) {
 		if b.Privacy == nil {
 			continue
 		}

@@ -42,6 +42,8 @@ type SDK struct {
 	Seen          string   `json:"seen"`           // the sign
 	Ads           bool     `json:"ads"`            // it shows advertising
 	AdvertisingID bool     `json:"advertising_id"` // it reads the advertising id
+	Listed        bool     `json:"listed"`         // on the iOS store's list of commonly used code
+	Manifest      bool     `json:"manifest"`       // it brings a privacy manifest, where it is a framework
 	Data          []string `json:"data"`           // kinds of data that it usually sends
 	Tracking      bool     `json:"tracking"`       // its data is joined with that of other companies
 }
@@ -346,6 +348,7 @@ func (e *Evidence) iosSDKs(app *facts.IOS, cat *catalogue.Catalogue) {
 			if n.Kind == "framework" && slices.Contains(sdk.Frameworks, name) {
 				found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Seen: "framework " + name, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking, Data: sdk.Data}
 				found.SetSelf(n.Self())
+				found.Listed, found.Manifest = sdk.Listed, n.PrivacyManifest
 				e.SDKs = append(e.SDKs, found)
 				break
 			}

@@ -64,6 +64,18 @@ func (e *Evidence) reasons(app *facts.IOS, cat *catalogue.Catalogue) {
 				declared[a.Category] = append(declared[a.Category], a.Reasons...)
 			}
 		}
+		if b.Kind == "app" {
+			// What static libraries declare in their resource bundles speaks for
+			// code that is linked into the app.
+			for _, res := range app.Resources {
+				if res.Privacy == nil {
+					continue
+				}
+				for _, a := range res.Privacy.Accessed {
+					declared[a.Category] = append(declared[a.Category], a.Reasons...)
+				}
+			}
+		}
 		for _, c := range cat.Reasons {
 			because, shared := uses(c, imports, selectors)
 			if len(because) == 0 {
@@ -120,7 +132,7 @@ func (e *Evidence) badReasons(app *facts.IOS, cat *catalogue.Catalogue) {
 	for _, c := range cat.Reasons {
 		known[c.Category] = c
 	}
-	for _, b := range app.Bundles {
+	for _, b := range slices.Concat(app.Bundles, app.Resources) {
 		if b.Privacy == nil {
 			continue
 		}

@@ -83,6 +83,7 @@ type IOS struct {
 	ArbitraryLoads  bool       `json:"arbitrary_loads"` // transport security is switched off for all hosts
 	PrivacyManifest bool       `json:"privacy_manifest"`
 	Bundles         []*Bundle  `json:"bundles"`      // the app, its extensions, clips, watch apps and frameworks
+	Resources       []*Bundle  `json:"resources"`    // bundles without code that have a privacy manifest
 	Unexpanded      []string   `json:"unexpanded"`   // keys whose value a build variable was left in
 	PackageType     string     `json:"package_type"` // CFBundlePackageType
 	RequiresIOS     bool       `json:"requires_ios"` // LSRequiresIPhoneOS
@@ -115,6 +116,11 @@ type Slice struct {
 	MinOS      string `json:"min_os"`
 	SDK        string `json:"sdk"`
 	Encrypted  bool   `json:"encrypted"`
+	Text       int64  `json:"text"` // bytes of the text segment
+	Bitcode    bool   `json:"bitcode"`
+	Swift      bool   `json:"swift"`
+	PIE        bool   `json:"pie"`      // it can be loaded anywhere
+	Stripped   bool   `json:"stripped"` // no local symbols are left in
 }
 
 // IOSIcon is the app icon as the property list and the files show it.
@@ -154,7 +160,7 @@ type Binary struct {
 // clip, a watch app or a framework.
 type Bundle struct {
 	place.Mark     `json:"-"`
-	Kind           string           `json:"kind"` // app, extension, framework, watch-app, app-clip
+	Kind           string           `json:"kind"` // app, extension, framework, watch-app, app-clip; resources for a bundle without code
 	Path           string           `json:"path"` // relative to the app; "." for the app
 	ID             string           `json:"id"`
 	Executable     string           `json:"executable"`

@@ -84,6 +84,7 @@ func Read(file string, t *tree.Tree, root string, digests bool) (*facts.IOS, err
 	r.purposes(info, at)
 	r.nested()
 	r.executables()
+	r.resources()
 	r.icon(info, at)
 	r.presence()
 	return r.out, nil
@@ -348,6 +349,24 @@ func (r *reader) executables() {
 	}
 }
 
+// resources notes privacy manifests in bundles without code, as static
+// libraries bring them.
+func (r *reader) resources() {
+	for _, e := range r.tree.Entries {
+		dir := path.Dir(e.Name)
+		if path.Base(e.Name) != "PrivacyInfo.xcprivacy" || path.Ext(dir) != ".bundle" {
+			continue
+		}
+		b := &facts.Bundle{Kind: "resources", Path: dir}
+		b.SetSelf(r.at(dir))
+		r.privacy(b)
+		b.SetUnread("signature", "a bundle without code is not signed by itself")
+		b.SetUnread("profile", "a bundle without code has no profile")
+		b.SetUnread("seal_faults", "a bundle without code has no seal of its own")
+		r.out.Resources = append(r.out.Resources, b)
+	}
+}
+
 func (r *reader) macho(name string) (*macho.File, error) {
 	e := r.tree.Get(name)
 	if name == "" || e == nil {
@@ -378,7 +397,8 @@ func (r *reader) slices(f *macho.File, at place.Place) {
 }
 
 func sliceFacts(s *macho.Slice, at place.Place) *facts.Slice {
-	fs := &facts.Slice{CPU: s.CPU, Bits: int64(s.Bits), Platform: s.Platform, MinOS: s.MinOS, SDK: s.SDK, Encrypted: s.Encrypted}
+	fs := &facts.Slice{CPU: s.CPU, Bits: int64(s.Bits), Platform: s.Platform, MinOS: s.MinOS, SDK: s.SDK, Encrypted: s.Encrypted,
+		Text: s.Text, Bitcode: s.Bitcode, Swift: s.Swift, PIE: s.PIE, Stripped: s.Stripped}
 	fs.SetSelf(place.Place{File: at.File, Entry: at.Entry, Key: s.CPU + " slice", Offset: s.Offset})
 	if s.Platform == "" {
 		fs.SetUnread("platform", "no load command tells the platform")

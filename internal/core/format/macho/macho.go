@@ -79,6 +79,10 @@ type Slice struct {
 	PIE        bool
 	HasSigning bool // a code-signature command is there; it says nothing of validity
 
+	Text      int64    // bytes of the text segment
+	Bitcode   bool     // the compiler's intermediate code is left in
+	Swift     bool     // sections of the Swift runtime are there
+	Stripped  bool     // the symbol table holds no local symbols of its own
 	Imports   []string // undefined symbols, as the symbol table spells them
 	Selectors []string // names of Objective-C methods that the code defines or sends
 	Partial   string   // why imports or selectors are incomplete; empty when they are whole
@@ -401,12 +405,26 @@ func (sl *Slice) segment(c []byte) {
 	if len(c) < at {
 		return
 	}
+	segName, _, _ := bytes.Cut(c[8:24], []byte{0})
+	switch string(segName) {
+	case "__TEXT":
+		if sl.Bits == 64 {
+			sl.Text = int64(min(le.Uint64(c[48:]), 1<<40))
+		} else {
+			sl.Text = int64(le.Uint32(c[36:]))
+		}
+	case "__LLVM":
+		sl.Bitcode = true
+	}
 	for range le.Uint32(c[countAt:]) {
 		if at+size > len(c) {
 			return
 		}
 		sect := c[at : at+size]
-		if name, _, _ := bytes.Cut(sect[:16], []byte{0}); string(name) == "__objc_methname" {
+		name, _, _ := bytes.Cut(sect[:16], []byte{0})
+		sl.Swift = sl.Swift || bytes.HasPrefix(name, []byte("__swift5_"))
+		sl.Bitcode = sl.Bitcode || string(name) == "__bitcode" && binary.LittleEndian.Uint32(sect[sizeAt:]) > 1
+		if string(name) == "__objc_methname" {
 			n := int64(le.Uint32(sect[sizeAt:]))
 			if sl.Bits == 64 {
 				n = int64(min(le.Uint64(sect[sizeAt:]), 1<<40))

@@ -61,12 +61,13 @@ func (s *stream) undefined(sl *Slice) ([]uint32, bool) {
 	if !s.reach(sl, sl.symbols, "the symbol table") {
 		return nil, false
 	}
-	const typeMask, stab = 0x0e, 0xe0
+	const typeMask, stab, external = 0x0e, 0xe0, 0x01
 	size := 12
 	if sl.Bits == 64 {
 		size = 16
 	}
 	var offsets []uint32
+	locals := 0
 	for n := sl.symbols.size / int64(size); n > 0; {
 		batch := min(n, 4096)
 		b, err := s.take(int(batch) * size)
@@ -75,7 +76,10 @@ func (s *stream) undefined(sl *Slice) ([]uint32, bool) {
 			return nil, false
 		}
 		for ; len(b) > 0; b = b[size:] {
-			if b[4]&stab == 0 && b[4]&typeMask == 0 {
+			switch {
+			case b[4]&stab != 0 || b[4]&typeMask != 0 && b[4]&external == 0:
+				locals++ // debugging or local symbols
+			case b[4]&typeMask == 0:
 				offsets = append(offsets, binary.LittleEndian.Uint32(b))
 			}
 		}
@@ -85,6 +89,7 @@ func (s *stream) undefined(sl *Slice) ([]uint32, bool) {
 			return nil, false
 		}
 	}
+	sl.Stripped = locals == 0
 	sort.Slice(offsets, func(i, j int) bool { return offsets[i] < offsets[j] })
 	return offsets, true
 }

@@ -7,6 +7,8 @@ import (
 	"sync"
 
 	"cel.dev/cel-go/cel"
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/operators"
 	"cel.dev/cel-go/common/types"
 
 	"regola.example/regola/internal/core/place"
@@ -87,11 +89,15 @@ type condition struct {
 
 // target is an at: the struct that holds a field, and the field. A target
 // without a field is the struct itself.
+//
+// A condition may choose between two: cond ? it.name : it.description.
 type target struct {
-	src    Expr
-	parent cel.Program
-	field  string
-	load   func() place.Problems
+	src       Expr
+	parent    cel.Program
+	field     string
+	cond      cel.Program
+	then, els *target
+	load      func() place.Problems
 }
 
 // text is a template.
@@ -125,16 +131,16 @@ func (e *Env) Prepare(r *Rule) *Program {
 	env := e.base
 	p.when = lazy(r.When, func(c *compiler, n *condition) { n.prog = c.typed(r.When, types.BoolType, "when") })
 	p.each = lazy(r.Each, func(c *compiler, n *condition) {
-		ast := c.ast(r.Each)
-		if ast == nil {
+		list := c.ast(r.Each)
+		if list == nil {
 			return
 		}
-		if ast.OutputType().Kind() != types.ListKind {
-			c.fail(r.Each, "each must be a list, this is "+ast.OutputType().String())
+		if list.OutputType().Kind() != types.ListKind {
+			c.fail(r.Each, "each must be a list, this is "+list.OutputType().String())
 			return
 		}
-		n.prog = c.program(r.Each, ast)
-		with, err := e.withItem(ast.OutputType().Parameters()[0])
+		n.prog = c.program(r.Each, list)
+		with, err := e.withItem(list.OutputType().Parameters()[0])
 		if err != nil {
 			c.fail(r.Each, err.Error())
 			return
@@ -246,8 +252,31 @@ func (c *compiler) typed(e Expr, want *types.Type, what string) cel.Program {
 	return c.program(e, ast)
 }
 
-// compile splits a.b.c into the struct a.b and its field c.
+// compile splits a.b.c into the struct a.b and its field c, and a choice into
+// its condition and its two sides.
 func (t *target) compile(c *compiler) place.Problems {
+	// The two sides may be of different types, so a choice is only parsed.
+	whole, iss := c.env.Parse(t.src.Src)
+	if iss.Err() != nil {
+		c.ast(t.src)
+		return c.problems
+	}
+	if e := whole.NativeRep().Expr(); e.Kind() == ast.CallKind && e.AsCall().FunctionName() == operators.Conditional {
+		var parts [3]Expr
+		for i, arg := range e.AsCall().Args() {
+			text, err := cel.ExprToString(arg, whole.NativeRep().SourceInfo())
+			if err != nil {
+				c.fail(t.src, err.Error())
+				return c.problems
+			}
+			parts[i] = Expr{Src: text, At: t.src.At}
+		}
+		t.cond = c.typed(parts[0], types.BoolType, "the condition of at")
+		t.then, t.els = &target{src: parts[1]}, &target{src: parts[2]}
+		t.then.compile(c)
+		t.els.compile(c)
+		return c.problems
+	}
 	if c.ast(t.src) == nil {
 		return c.problems
 	}
@@ -255,8 +284,8 @@ func (t *target) compile(c *compiler) place.Problems {
 	if i := strings.LastIndexByte(t.src.Src, '.'); i >= 0 && isIdent(t.src.Src[i+1:]) {
 		parent.Src, t.field = t.src.Src[:i], t.src.Src[i+1:]
 	}
-	if ast := c.ast(parent); ast != nil {
-		t.parent = c.program(parent, ast)
+	if a := c.ast(parent); a != nil {
+		t.parent = c.program(parent, a)
 	}
 	return c.problems
 }

@@ -240,29 +240,44 @@ func (p *Program) place(act *activation) (string, place.Place) {
 	if problems := p.at.load(); len(problems) > 0 {
 		return p.at.src.Src, place.Place{}
 	}
-	v, gaps, err := p.eval(p.at.parent, act)
+	return p.locate(p.at, act)
+}
+
+// locate finds the place of one target.
+func (p *Program) locate(t *target, act *activation) (string, place.Place) {
+	if t.cond != nil {
+		v, gaps, err := p.eval(t.cond, act)
+		if err != nil || gaps != nil {
+			return t.src.Src, place.Place{}
+		}
+		if v == types.True {
+			return p.locate(t.then, act)
+		}
+		return p.locate(t.els, act)
+	}
+	v, gaps, err := p.eval(t.parent, act)
 	if err != nil || gaps != nil {
-		return p.at.src.Src, place.Place{}
+		return t.src.Src, place.Place{}
 	}
 	o, ok := v.(*object)
 	if !ok {
-		return p.at.src.Src, place.Place{}
+		return t.src.Src, place.Place{}
 	}
 	mark := place.Of(o.ptr)
 	if mark == nil {
-		return p.at.src.Src, place.Place{}
+		return t.src.Src, place.Place{}
 	}
-	if p.at.field == "" {
+	if t.field == "" {
 		return mark.Path(), mark.Self()
 	}
-	path := p.at.field
+	path := t.field
 	if mark.Path() != "" {
-		path = mark.Path() + "." + p.at.field
+		path = mark.Path() + "." + t.field
 	}
-	if inner := innerMark(o.ptr, p.at.field); inner != nil && !mark.HasField(p.at.field) && !inner.Self().IsZero() {
+	if inner := innerMark(o.ptr, t.field); inner != nil && !mark.HasField(t.field) && !inner.Self().IsZero() {
 		return path, inner.Self()
 	}
-	return path, mark.Field(p.at.field)
+	return path, mark.Field(t.field)
 }
 
 // innerMark is the mark of a struct that a field holds.

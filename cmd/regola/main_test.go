@@ -139,7 +139,7 @@ func TestSchemas(t *testing.T) {
 		published, err := os.ReadFile("../../docs/schema/" + name + ".json")
 		require.NoError(t, err)
 		now, _, _ := regola(t, dir, "schema", name)
-		assert.Equal(t, now, string(published), "docs/schema/%s.json is out of date: run scripts/docs", name)
+		assert.True(t, now == string(published), "docs/schema/%s.json is out of date: run scripts/docs", name)
 	}
 }
 

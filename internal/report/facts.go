@@ -99,6 +99,11 @@ func (t *factsTable) android(a *facts.Android) {
 	if a.Icon != nil && a.Unread("icon") == "" {
 		t.row("icon", iconText(a.Icon))
 	}
+	for _, th := range a.Themes {
+		if th.Splash != "" {
+			t.row("start screen", th.Splash)
+		}
+	}
 	t.head("levels")
 	t.row("least", optional(a.MinLevel))
 	t.row("target", optional(a.TargetLevel))

@@ -41,6 +41,7 @@ type Android struct {
 	Banner        bool                              `json:"banner"`       // a television banner is named
 	Label         *Text                             `json:"label"`        // nil when it could not be resolved
 	Icon          *Icon                             `json:"icon"`
+	Themes        []*Theme                          `json:"themes"`        // that the manifest names, each once
 	LabelID       uint32                            `json:"-"`             // resource id of the label; 0 for a literal
 	Texts         func(id uint32) map[string]string `json:"-"`             // texts of a string resource by language, for joining splits
 	Launcher      string                            `json:"launcher"`      // the activity that the home screen starts
@@ -106,6 +107,14 @@ type Icon struct {
 	Monochrome bool        `json:"monochrome"`
 	Round      bool        `json:"round"`
 	Files      []*IconFile `json:"files"`
+}
+
+// Theme is a style that the app or an activity wears, with what it extends.
+type Theme struct {
+	place.Mark `json:"-"`
+	Name       string `json:"name"`             // as the manifest names it
+	EdgeOptOut bool   `json:"edge_opt_out"`     // it asks not to be drawn behind the system's bars
+	Splash     string `json:"splash,omitempty"` // the picture of the start screen, by its file or resource
 }
 
 // IconFile is one picture of an icon.

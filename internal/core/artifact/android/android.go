@@ -27,6 +27,7 @@ import (
 // platform's public interface and never change.
 const (
 	attrLabel          = 0x01010001
+	attrTheme          = 0x01010000
 	attrIcon           = 0x01010002
 	attrName           = 0x01010003
 	attrPermission     = 0x01010006
@@ -485,6 +486,7 @@ func (r *reader) application(app *resource.Element, at place.Place) {
 	r.mark(app, at, "extract_native", "application", attrExtractNative, "extractNativeLibs")
 	r.label(app, at)
 	r.icon(app, at)
+	r.theme(app, at, "application")
 	for _, e := range app.Children {
 		switch e.Name {
 		case "meta-data":
@@ -578,6 +580,7 @@ func (r *reader) components(app *resource.Element, at place.Place, module string
 		switch e.Name {
 		case "activity", "activity-alias", "service", "receiver", "provider":
 			r.component(e, at, module)
+			r.theme(e, at, "application/"+e.Name+" "+r.text(e, attrName, "name"))
 		}
 	}
 }

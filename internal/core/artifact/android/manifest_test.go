@@ -243,3 +243,31 @@ func TestModules(t *testing.T) {
 	assert.Contains(t, a.Libraries[0].Unread("align"), "not an ELF file")
 	assert.Contains(t, a.Code.Unread("shrunk"), "classes.dex cannot be read")
 }
+
+// style writes a ConfigValue that holds a style: its parent and pairs of a name and a truth value.
+func style(parent uint64, name string, on uint64) []byte {
+	body := field(nil, 1, number(nil, 2, parent))
+	key := field(number(nil, 2, 0x01010500), 3, []byte(name))
+	body = field(body, 3, field(field(nil, 3, key), 4, field(nil, 7, number(nil, 8, on))))
+	return field(nil, 2, field(nil, 5, field(nil, 2, body)))
+}
+
+func TestThemes(t *testing.T) {
+	const optOut = "android:attr/windowOptOutEdgeToEdgeEnforcement"
+	read := func(child, parent []byte) *facts.Theme {
+		types := field(field(nil, 1, number(nil, 1, 1)), 2, []byte("style"))
+		for id, s := range [][]byte{1: child, 2: parent} {
+			types = field(types, 3, field(field(nil, 1, number(nil, 1, uint64(id))), 6, s))
+		}
+		table := field(nil, 2, field(field(nil, 1, number(nil, 1, 0x7f)), 3, types))
+		a := bundle(t, map[string][]byte{
+			"base/manifest/AndroidManifest.xml": xml("manifest", ":package=a.b", xml("application", "theme=@x", xml("activity", "theme=@x"))),
+			"base/resources.pb":                 table,
+		})
+		require.Len(t, a.Themes, 1, "each theme once")
+		return a.Themes[0]
+	}
+	assert.True(t, read(style(0, optOut, 1), style(0, "x", 1)).EdgeOptOut)
+	assert.True(t, read(style(0x7f010002, "android:attr/x", 1), style(0x7f010001, optOut, 1)).EdgeOptOut, "inherited, from styles in a ring")
+	assert.False(t, read(style(0x7f010002, optOut, 0), style(0, optOut, 1)).EdgeOptOut, "the nearest style decides")
+}

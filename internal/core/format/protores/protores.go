@@ -9,6 +9,7 @@ package protores
 
 import (
 	"slices"
+	"strings"
 
 	"google.golang.org/protobuf/encoding/protowire"
 
@@ -155,16 +156,7 @@ func item(msg []byte, base int) (v resource.Value, err error) {
 	err = Fields(msg, base, func(num protowire.Number, b []byte, _ uint64, at int) (err error) {
 		switch num {
 		case 1:
-			v.Kind = resource.Reference
-			err = Fields(b, at, func(num protowire.Number, b []byte, n uint64, _ int) error {
-				switch num {
-				case 2:
-					v.Ref = uint32(n)
-				case 3:
-					v.Name = string(b)
-				}
-				return nil
-			})
+			v, err = reference(b, at)
 		case 2, 3, 4: // plain, raw and styled strings keep their text in field 1
 			v.Kind = resource.String
 			err = first(b, at, &v.Text)
@@ -175,6 +167,20 @@ func item(msg []byte, base int) (v resource.Value, err error) {
 			v, err = primitive(b, at)
 		}
 		return err
+	})
+	return v, err
+}
+
+func reference(msg []byte, base int) (v resource.Value, err error) {
+	v.Kind = resource.Reference
+	err = Fields(msg, base, func(num protowire.Number, b []byte, n uint64, _ int) error {
+		switch num {
+		case 2:
+			v.Ref = uint32(n)
+		case 3:
+			v.Name = string(b)
+		}
+		return nil
 	})
 	return v, err
 }
@@ -333,6 +339,79 @@ func (t *Table) Lookup(id uint32) []resource.Item {
 		return nil
 	})
 	return out
+}
+
+// Style implements resource.Table.
+func (t *Table) Style(id uint32) []resource.Style {
+	s, ok := t.entries[id]
+	if !ok {
+		return nil
+	}
+	var out []resource.Style
+	_ = Fields(s.data, s.at, func(num protowire.Number, b []byte, _ uint64, at int) error {
+		if num == 6 {
+			if s, ok := style(b, at); ok {
+				out = append(out, s)
+			}
+		}
+		return nil
+	})
+	return out
+}
+
+// within visits the messages of one field.
+func within(msg []byte, base int, field protowire.Number, visit func(b []byte, at int) error) error {
+	return Fields(msg, base, func(num protowire.Number, b []byte, _ uint64, at int) error {
+		if num != field {
+			return nil
+		}
+		return visit(b, at)
+	})
+}
+
+// style reads a ConfigValue (its Value, CompoundValue, Style).
+func style(msg []byte, base int) (s resource.Style, ok bool) {
+	err := Fields(msg, base, func(num protowire.Number, b []byte, _ uint64, at int) (err error) {
+		switch num {
+		case 1:
+			s.Config, err = config(b, at)
+		case 2:
+			err = within(b, at, 5, func(b []byte, at int) error {
+				return within(b, at, 2, func(b []byte, at int) error {
+					ok = true
+					return styleBody(&s, b, at)
+				})
+			})
+		}
+		return err
+	})
+	return s, ok && err == nil
+}
+
+func styleBody(s *resource.Style, msg []byte, base int) error {
+	return Fields(msg, base, func(num protowire.Number, b []byte, _ uint64, at int) (err error) {
+		switch num {
+		case 1:
+			var v resource.Value
+			v, err = reference(b, at)
+			s.Parent = v.Ref
+		case 3:
+			var it resource.StyleItem
+			err = Fields(b, at, func(num protowire.Number, b []byte, _ uint64, at int) (err error) {
+				switch num {
+				case 3:
+					var v resource.Value
+					v, err = reference(b, at)
+					it.Attr, it.Name = v.Ref, strings.Replace(v.Name, "attr/", "", 1)
+				case 4:
+					it.Value, err = item(b, at)
+				}
+				return err
+			})
+			s.Items = append(s.Items, it)
+		}
+		return err
+	})
 }
 
 // Locales implements resource.Table.

@@ -148,6 +148,9 @@ type Table interface {
 	// Lookup gives all values of a resource, one a configuration. Complex
 	// resources (styles, arrays, plurals) give none.
 	Lookup(id uint32) []Item
+	// Style gives a style resource, one element a configuration; nothing when
+	// the id is none.
+	Style(id uint32) []Style
 	// Locales lists the languages of the table's strings, sorted, the default as "".
 	Locales() []string
 	// Orphans lists strings that some language has and the default lacks:
@@ -156,6 +159,21 @@ type Table interface {
 	// Strings tells for every language how many strings it has and which of
 	// the default language's it lacks.
 	Strings() []Coverage
+}
+
+// Style is a bag of attributes, such as a theme.
+type Style struct {
+	Config Config
+	Parent uint32 // resource id of the style that it extends; 0 without one
+	Items  []StyleItem
+}
+
+// StyleItem is an attribute that a style sets. The platform's own attributes
+// have a name in the protobuf encoding only; the binary one keeps their number.
+type StyleItem struct {
+	Attr  uint32 // resource id of the attribute
+	Name  string // such as windowBackground, with "android:" before it when it is the platform's
+	Value Value
 }
 
 // Coverage is how complete a language is.
@@ -249,6 +267,27 @@ func resolve(t Table, it Item, left int) []Item {
 		out = append(out, resolve(t, f, left-1)...)
 		if len(out) > 4096 {
 			return out
+		}
+	}
+	return out
+}
+
+// Inherited lists what a style and the styles that it extends within the table
+// set, the nearest first, under any configuration.
+func Inherited(t Table, id uint32) []StyleItem {
+	var out []StyleItem
+	seen := map[uint32]bool{}
+	for next := []uint32{id}; len(next) > 0 && len(seen) < maxChain; {
+		id, next = next[0], next[1:]
+		if seen[id] {
+			continue
+		}
+		seen[id] = true
+		for _, s := range t.Style(id) {
+			out = append(out, s.Items...)
+			if s.Parent != 0 {
+				next = append(next, s.Parent)
+			}
 		}
 	}
 	return out

@@ -216,6 +216,71 @@ func (t *Table) Lookup(id uint32) []resource.Item {
 	return out
 }
 
+// Style implements resource.Table.
+func (t *Table) Style(id uint32) []resource.Style {
+	var out []resource.Style
+	for _, p := range t.packages {
+		if uint32(p.ID) != id>>24 || p.TypeName(uint8(id>>16)) != "style" {
+			continue
+		}
+		chunks := p.byID[uint8(id>>16)]
+		for i := range chunks {
+			if s, ok := chunks[i].style(uint16(id), t.values); ok {
+				for j := range s.Items {
+					s.Items[j].Name = t.attrName(s.Items[j].Attr)
+				}
+				out = append(out, s)
+			}
+		}
+	}
+	return out
+}
+
+// style reads a complex entry (struct ResTable_map_entry).
+func (tc *typeChunk) style(i uint16, pool *resource.Pool) (s resource.Style, ok bool) {
+	at := tc.offset(i)
+	if at < 0 || at+16 > int64(len(tc.data)) {
+		return s, false
+	}
+	le := binary.LittleEndian
+	b := tc.data[at:]
+	size, flags := le.Uint16(b), le.Uint16(b[2:])
+	if flags&entryComplex == 0 || flags&entryCompact != 0 || size < 16 || int(size) > len(b) {
+		return s, false
+	}
+	s.Config, s.Parent = tc.config, le.Uint32(b[8:])
+	count := le.Uint32(b[12:])
+	const item = 12 // the attribute and a struct Res_value
+	b = b[size:]
+	if int64(count)*item > int64(len(b)) {
+		return s, false
+	}
+	for range count {
+		s.Items = append(s.Items, resource.StyleItem{
+			Attr:  le.Uint32(b),
+			Value: resource.BinaryValue(b[7], le.Uint32(b[8:]), pool),
+		})
+		b = b[item:]
+	}
+	return s, true
+}
+
+// attrName is the name of an attribute that the table itself defines.
+func (t *Table) attrName(id uint32) string {
+	for _, p := range t.packages {
+		if uint32(p.ID) != id>>24 {
+			continue
+		}
+		chunks := p.byID[uint8(id>>16)]
+		for i := range chunks {
+			if at := chunks[i].offset(uint16(id)); at >= 0 && at+8 <= int64(len(chunks[i].data)) {
+				return p.entryName(&chunks[i], at)
+			}
+		}
+	}
+	return ""
+}
+
 // isPath tells a file from a text: the packer puts files below res/.
 func isPath(s string) bool { return len(s) > 4 && s[:4] == "res/" }
 

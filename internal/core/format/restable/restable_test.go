@@ -21,7 +21,7 @@ func TestEncodingsAgree(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, pb.Locales(), bin.Locales())
 	assert.Equal(t, pb.Strings(), bin.Strings())
-	seen := 0
+	seen, styles := 0, 0
 	bin.Names(func(id uint32, typ, name string) {
 		want, got := pb.Lookup(id), bin.Lookup(id)
 		byConfig := map[resource.Config]string{}
@@ -36,7 +36,22 @@ func TestEncodingsAgree(t *testing.T) {
 			}
 		}
 		assert.Len(t, got, len(want), "%s/%s", typ, name)
+		named, numbered := pb.Style(id), bin.Style(id)
+		assert.Len(t, numbered, len(named), "%s/%s", typ, name)
+		for i, s := range named {
+			styles++
+			assert.Equal(t, s.Parent, numbered[i].Parent)
+			require.Len(t, numbered[i].Items, len(s.Items))
+			for j, it := range s.Items {
+				assert.Equal(t, it.Attr, numbered[i].Items[j].Attr)
+				assert.Equal(t, it.Value.Ref, numbered[i].Items[j].Value.Ref)
+				if it.Attr>>24 != 0x01 {
+					assert.Equal(t, it.Name, numbered[i].Items[j].Name)
+				}
+			}
+		}
 	})
+	assert.Equal(t, 2, styles)
 	assert.Greater(t, seen, 12)
 }
 
@@ -46,6 +61,9 @@ type loop struct{}
 func (loop) Lookup(id uint32) []resource.Item {
 	return []resource.Item{{Value: resource.Value{Kind: resource.Reference, Ref: id ^ 1}}}
 }
+func (loop) Style(id uint32) []resource.Style {
+	return []resource.Style{{Parent: id ^ 1, Items: []resource.StyleItem{{Name: "x"}}}}
+}
 func (loop) Locales() []string            { return nil }
 func (loop) Strings() []resource.Coverage { return nil }
 func (loop) Orphans() []string            { return nil }
@@ -54,6 +72,7 @@ func TestResolveEnds(t *testing.T) {
 	got := resource.Resolve(loop{}, resource.Value{Kind: resource.Reference, Ref: 0x7f010000})
 	require.Len(t, got, 1)
 	assert.Equal(t, resource.Reference, got[0].Value.Kind)
+	assert.Len(t, resource.Inherited(loop{}, 0x7f010000), 2)
 }
 
 func FuzzParse(f *testing.F) {
@@ -67,6 +86,7 @@ func FuzzParse(f *testing.F) {
 		table.Locales()
 		for _, id := range []uint32{0x7f010000, 0x7f020001, 0x7f030000, 0x01010000} {
 			resource.Resolve(table, resource.Value{Kind: resource.Reference, Ref: id})
+			resource.Inherited(table, id)
 		}
 	})
 }

@@ -1,0 +1,66 @@
+package android
+
+import (
+	"strings"
+
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/format/resource"
+	"regola.example/regola/internal/core/place"
+)
+
+// Attributes of themes. Their numbers are not listed: the ones that the
+// platform gave them differ in nothing that an older framework would tell.
+const (
+	edgeOptOut = "windowOptOutEdgeToEdgeEnforcement"
+	splashIcon = "windowSplashScreenAnimatedIcon"
+)
+
+// numbered is why a platform's attribute cannot be known in an APK.
+const numbered = "an APK keeps the platform's theme attributes as numbers; a bundle keeps their names"
+
+// theme reads the style that an element wears.
+func (r *reader) theme(e *resource.Element, at place.Place, element string) {
+	a := e.Attr(attrTheme, "theme")
+	if a == nil {
+		return
+	}
+	t := &facts.Theme{Name: a.Value.AsString()}
+	for _, known := range r.out.Themes {
+		if known.Name == t.Name {
+			return
+		}
+	}
+	t.SetSelf(key(at, element, "theme", a.Offset))
+	r.out.Themes = append(r.out.Themes, t)
+	if r.table == nil {
+		t.SetUnread("edge_opt_out", r.noTab)
+		t.SetUnread("splash", r.noTab)
+		return
+	}
+	nameless := false
+	said := map[string]bool{} // the nearest style decides
+	for _, it := range resource.Inherited(r.table, a.Value.Ref) {
+		name := strings.TrimPrefix(it.Name, "android:")
+		switch {
+		case name == "" && it.Attr>>24 == 0x01:
+			nameless = true
+		case said[name]:
+		case name == edgeOptOut:
+			t.EdgeOptOut = it.Value.Kind == resource.Bool && it.Value.Int != 0
+		case name == splashIcon:
+			t.Splash = it.Value.AsString()
+			for _, file := range resource.Resolve(r.table, it.Value) {
+				if file.Value.Kind == resource.File {
+					t.Splash = file.Value.Text
+				}
+			}
+		}
+		said[name] = name != ""
+	}
+	if nameless {
+		t.SetUnread("edge_opt_out", numbered)
+		if t.Splash == "" {
+			t.SetUnread("splash", numbered)
+		}
+	}
+}

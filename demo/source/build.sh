@@ -237,9 +237,38 @@ apks() {
   done
 }
 
+# envelopes: signatures with each kind of key, for the test of their reader.
+envelopes() {
+  local out=$here/../../internal/core/format/cms/testdata dir=$work/envelopes kind alg size extra
+  mkdir -p "$out" "$dir"
+  echo kiln > "$dir/kiln.txt"
+  while read -r kind alg size extra; do
+    rm -f "$dir/kiln.jar"
+    (cd "$dir" && zip -qX kiln.jar kiln.txt)
+    keytool -genkeypair -keystore "$dir/$kind.p12" -storetype PKCS12 -storepass terracotta -alias kiln \
+      -keyalg "$alg" ${size:+-keysize "$size"} -validity 12000 -dname "CN=Terrafuoco Release" 2>/dev/null
+    jarsigner -keystore "$dir/$kind.p12" -storepass terracotta ${extra:+-sigalg "$extra"} "$dir/kiln.jar" kiln > /dev/null
+    unzip -qp "$dir/kiln.jar" META-INF/KILN.SF > "$out/$kind.sf"
+    unzip -qp "$dir/kiln.jar" 'META-INF/KILN.[RED]*' > "$out/$kind.p7"
+  done <<'END'
+rsa RSA 2048
+pss RSA 2048 RSASSA-PSS
+ec256 EC 256
+ec384 EC 384
+dsa DSA 2048
+ed25519 Ed25519
+END
+  # The signer of packages leaves out the signed attributes.
+  cp "$work/android-sound/plain.aligned.apk" "$dir/plain.apk"
+  apksigner sign --ks "$dir/ec256.p12" --ks-pass pass:terracotta --min-sdk-version 21 --v4-signing-enabled false "$dir/plain.apk"
+  unzip -qp "$dir/plain.apk" META-INF/KILN.SF > "$out/ec-bare.sf"
+  unzip -qp "$dir/plain.apk" META-INF/KILN.EC > "$out/ec-bare.p7"
+}
+
 bundle faulty 35
 bundle sound 36
 apks
+envelopes
 ipa faulty 18.2 org.example.TerraFuoco
 ipa sound 26.1 org.example.terrafuoco
 ls -l "$here/../faulty/build" "$here/../sound/build"

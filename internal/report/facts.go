@@ -276,7 +276,10 @@ func (t *factsTable) androidSigning(a *facts.Android) {
 		t.yes("debug certificate", c.Debug)
 	}
 	t.yes("scheme-4 file", s.SideFile)
-	if s.Verified != nil {
+	switch why := s.Unread("verified"); {
+	case why != "" && s.Verified != nil:
+		t.row("digests", "cannot be judged: "+why)
+	case s.Verified != nil:
 		t.row("digests", map[bool]string{true: "every one fits", false: "not all fit"}[*s.Verified])
 	}
 	for _, f := range s.Faults {

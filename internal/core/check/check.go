@@ -131,15 +131,6 @@ func NewJudge(store string, books []*rulebook.Book, opt Options) (*Judge, error)
 	return j, nil
 }
 
-// Rules lists the rules that the judge holds, in order.
-func (j *Judge) Rules() []*rulebook.Rule {
-	out := make([]*rulebook.Rule, len(j.programs))
-	for i, p := range j.programs {
-		out[i] = p.Rule
-	}
-	return out
-}
-
 // Outcomes judges one submission.
 func (j *Judge) Outcomes(s *submission.Submission, day strictyaml.Day) ([]*rulebook.Outcome, error) {
 	outs := make([]*rulebook.Outcome, len(j.programs))
@@ -315,15 +306,4 @@ func (r *Result) Worst() rulebook.Level {
 		}
 	}
 	return worst
-}
-
-// Count adds up the open findings of an impact over all stores, each once.
-func (r *Result) Count(i rulebook.Impact) int {
-	n := 0
-	for _, f := range r.Findings {
-		if f.Waiver == nil && f.Impact == i {
-			n++
-		}
-	}
-	return n
 }

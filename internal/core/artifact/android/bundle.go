@@ -1,6 +1,7 @@
 package android
 
 import (
+	"fmt"
 	"path"
 	"slices"
 	"strings"
@@ -256,14 +257,20 @@ func (r *reader) bundleConfig() {
 // bundleReader fills a bundle's configuration.
 type bundleReader struct{ facts.BundleConfig }
 
+// dimensions are the ways to split a bundle, by their number.
+var dimensions = [...]string{1: "abi", 2: "density", 3: "language", 4: "texture", 6: "device-tier", 7: "country"}
+
 // dimension reads one way in which a bundle is split, or is not.
 func (c *bundleReader) dimension(b []byte, at int) error {
 	name, off := "", false
 	err := protores.Fields(b, at, func(num protowire.Number, _ []byte, n uint64, _ int) error {
 		switch num {
 		case 1:
-			if n > 0 && n < 7 {
-				name = []string{"", "abi", "density", "language", "texture", "device-tier", "country"}[n]
+			if n > 0 {
+				name = fmt.Sprintf("dimension %d", n)
+			}
+			if n < uint64(len(dimensions)) && dimensions[n] != "" {
+				name = dimensions[n]
 			}
 		case 2:
 			off = n != 0

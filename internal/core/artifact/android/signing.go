@@ -70,6 +70,9 @@ func (r *reader) signing() {
 		s.StoreCopy = s.StoreCopy || m.Name == "com.android.vending.derived.apk.id" || strings.HasPrefix(m.Name, "com.android.stamp.")
 	}
 	s.StoreCopy = s.StoreCopy || r.tree.Get("stamp-cert-sha256") != nil
+	if r.jar != nil && r.jar.Unverified != "" {
+		s.SetUnread("verified", r.jar.Unverified)
+	}
 	if !r.digests {
 		s.SetUnread("verified", "the digests were not verified; run check, or facts --digests")
 	}

@@ -102,6 +102,9 @@ func (r *reader) sweep() {
 	if r.digests && len(r.out.Signing.Schemes) > 0 {
 		ok := len(r.out.Signing.Faults) == 0
 		r.out.Signing.Verified = &ok
+		if why := r.out.Signing.Unread("verified"); why != "" && ok {
+			r.out.Signing.SetUnread("faults", why)
+		}
 	} else if r.digests {
 		r.out.Signing.SetUnread("verified", "the package is not signed")
 	}

@@ -8,18 +8,13 @@ package apksig
 import (
 	"bytes"
 	"crypto"
-	"crypto/dsa" //nolint:staticcheck // one of the scheme's algorithms
-	"crypto/ecdsa"
-	"crypto/rsa"
 	"crypto/sha256"
 	"crypto/sha512"
 	"crypto/x509"
-	"encoding/asn1"
 	"encoding/binary"
 	"fmt"
 	"hash"
 	"io"
-	"math/big"
 	"runtime"
 	"sort"
 	"sync"
@@ -288,27 +283,7 @@ var algorithms = map[uint32]algorithm{
 }
 
 func (a algorithm) verify(key any, signed, sig []byte) error {
-	h := a.hash.New()
-	h.Write(signed)
-	sum := h.Sum(nil)
-	switch k := key.(type) {
-	case *rsa.PublicKey:
-		if a.pss {
-			return rsa.VerifyPSS(k, a.hash, sum, sig, &rsa.PSSOptions{SaltLength: rsa.PSSSaltLengthEqualsHash})
-		}
-		return rsa.VerifyPKCS1v15(k, a.hash, sum, sig)
-	case *ecdsa.PublicKey:
-		if ecdsa.VerifyASN1(k, sum, sig) {
-			return nil
-		}
-	case *dsa.PublicKey:
-		var rs struct{ R, S *big.Int }
-		if _, err := asn1.Unmarshal(sig, &rs); err == nil && rs.R != nil && rs.S != nil &&
-			dsa.Verify(k, sum[:min(len(sum), (k.Q.BitLen()+7)/8)], rs.R, rs.S) {
-			return nil
-		}
-	}
-	return fmt.Errorf("does not verify")
+	return x509meta.Verify(key, a.hash, a.pss, signed, sig)
 }
 
 const chunkSize = 1 << 20

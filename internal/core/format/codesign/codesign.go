@@ -14,6 +14,7 @@ import (
 
 	"github.com/smallstep/pkcs7"
 
+	"regola.example/regola/internal/core/format/cms"
 	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/format/x509meta"
 )
@@ -202,8 +203,7 @@ func (s *Signature) cms(data, directory []byte) {
 	if c := p.GetOnlySigner(); c != nil {
 		s.Signer, s.SignerDER = x509meta.Of(c), c.Raw
 	}
-	p.Content = directory
-	if err := p.Verify(); err != nil {
+	if err := cms.Verify(p, directory); err != nil {
 		s.fault("the signer's signature does not fit the code directory: %v", err)
 	}
 }

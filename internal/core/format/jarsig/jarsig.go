@@ -14,6 +14,7 @@ import (
 	_ "crypto/sha512"
 	"crypto/x509"
 	"encoding/base64"
+	"errors"
 	"fmt"
 	"io"
 	"path"
@@ -22,6 +23,7 @@ import (
 
 	"github.com/smallstep/pkcs7"
 
+	"regola.example/regola/internal/core/format/cms"
 	"regola.example/regola/internal/core/format/x509meta"
 )
 
@@ -51,6 +53,8 @@ type Signature struct {
 	Signers []*Signer
 	Faults  []Fault
 	Entries int // covered by the manifest
+
+	Unverified string // why a block could not be verified; empty when all were
 
 	manifest []section
 	digests  map[string]*section
@@ -237,7 +241,11 @@ func (s *Signature) signer(files Files, has map[string]bool, sf string, manifest
 	if cert != nil {
 		sg.Certificate = x509meta.Of(cert)
 	}
-	if err != nil {
+	var unsupported *cms.UnsupportedError
+	switch {
+	case errors.As(err, &unsupported):
+		s.Unverified = sg.Block + " " + unsupported.Error()
+	case err != nil:
 		s.fault(sg.Block, err.Error())
 	}
 }
@@ -287,8 +295,7 @@ func verifyBlock(block, sf []byte) (*x509.Certificate, error) {
 	if cert == nil && len(p.Certificates) > 0 {
 		cert = p.Certificates[0]
 	}
-	p.Content = sf
-	if err := p.Verify(); err != nil {
+	if err := cms.Verify(p, sf); err != nil {
 		return cert, fmt.Errorf("does not fit the signature file: %w", err)
 	}
 	return cert, nil

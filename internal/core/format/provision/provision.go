@@ -11,6 +11,7 @@ import (
 
 	"github.com/smallstep/pkcs7"
 
+	"regola.example/regola/internal/core/format/cms"
 	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/format/x509meta"
 )
@@ -81,7 +82,7 @@ func Parse(data []byte) (*Profile, error) {
 	if c := p7.GetOnlySigner(); c != nil {
 		p.Signer = x509meta.Of(c)
 	}
-	if err := p7.Verify(); err != nil {
+	if err := cms.Verify(p7, p7.Content); err != nil {
 		p.Unsigned = err.Error()
 	}
 	return p, nil

@@ -292,9 +292,6 @@ func (p *Package) TypeName(id uint8) string {
 	return s
 }
 
-// Packages lists the packages of the table.
-func (t *Table) Packages() []*Package { return t.packages }
-
 // Locales implements resource.Table.
 func (t *Table) Locales() []string {
 	var out []string

@@ -1,17 +1,20 @@
-// Package x509meta sums up a signer's certificate.
+// Package x509meta sums up a signer's certificate, and verifies with its key.
 //
 // Source of the format: RFC 5280.
 package x509meta
 
 import (
+	"crypto"
 	"crypto/dsa" //nolint:staticcheck // old packages are signed with it, and that must be told
 	"crypto/ecdsa"
 	"crypto/ed25519"
 	"crypto/rsa"
 	"crypto/sha256"
 	"crypto/x509"
+	"encoding/asn1"
 	"encoding/hex"
-	"fmt"
+	"errors"
+	"math/big"
 	"regexp"
 	"strings"
 	"time"
@@ -28,15 +31,6 @@ type Certificate struct {
 	NotAfter    time.Time
 	Fingerprint string // SHA-256 of the whole certificate, as hex
 	Debug       bool   // the one that development tools make by themselves
-}
-
-// Parse sums up a certificate in DER form.
-func Parse(der []byte) (*Certificate, error) {
-	c, err := x509.ParseCertificate(der)
-	if err != nil {
-		return nil, fmt.Errorf("the certificate cannot be read: %w", err)
-	}
-	return Of(c), nil
 }
 
 // Of sums up a parsed certificate.
@@ -58,6 +52,32 @@ func Of(c *x509.Certificate) *Certificate {
 		out.Key, out.Bits = "Ed25519", 256
 	}
 	return out
+}
+
+// Verify verifies a signature over data with a certificate's key, by the
+// hash, with the probabilistic padding of RSA where pss is set.
+func Verify(key any, h crypto.Hash, pss bool, data, sig []byte) error {
+	d := h.New()
+	d.Write(data)
+	sum := d.Sum(nil)
+	switch k := key.(type) {
+	case *rsa.PublicKey:
+		if pss {
+			return rsa.VerifyPSS(k, h, sum, sig, &rsa.PSSOptions{SaltLength: rsa.PSSSaltLengthEqualsHash})
+		}
+		return rsa.VerifyPKCS1v15(k, h, sum, sig)
+	case *ecdsa.PublicKey:
+		if ecdsa.VerifyASN1(k, sum, sig) {
+			return nil
+		}
+	case *dsa.PublicKey:
+		var rs struct{ R, S *big.Int }
+		if _, err := asn1.Unmarshal(sig, &rs); err == nil && rs.R != nil && rs.S != nil &&
+			dsa.Verify(k, sum[:min(len(sum), (k.Q.BitLen()+7)/8)], rs.R, rs.S) {
+			return nil
+		}
+	}
+	return errors.New("does not verify")
 }
 
 // userID is how the standard library writes an attribute that it has no name

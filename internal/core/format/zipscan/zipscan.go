@@ -8,7 +8,6 @@
 package zipscan
 
 import (
-	"bytes"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -376,18 +375,6 @@ func (c *checked) Read(p []byte) (int, error) {
 
 // Close implements io.Closer.
 func (c *checked) Close() error { return c.src.Close() }
-
-// ReadRange reads bytes of the archive file itself, such as a signing block.
-func (a *Archive) ReadRange(at, n int64) ([]byte, error) {
-	if at < 0 || n < 0 || at+n > a.Size {
-		return nil, errorf(at, "%d bytes are wanted, the file ends before", n)
-	}
-	var b bytes.Buffer
-	if _, err := io.Copy(&b, io.NewSectionReader(a.r, at, n)); err != nil {
-		return nil, err
-	}
-	return b.Bytes(), nil
-}
 
 // Reader is the archive file.
 func (a *Archive) Reader() io.ReaderAt { return a.r }

@@ -14,6 +14,8 @@ import (
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"regola.example/regola/internal/core/format/plist"
 )
 
 var (
@@ -94,6 +96,9 @@ func TestGolden(t *testing.T) {
 		"check-sound.txt":   {0, []string{"check", "--on", on, "sound"}},
 		"facts-aab.txt":     {0, []string{"facts", "faulty/build/terrafuoco.aab"}},
 		"facts-ipa.txt":     {0, []string{"facts", "sound/build/Terrafuoco.ipa"}},
+		"facts-sound.txt":   {0, []string{"facts", "--digests", "sound/build/terrafuoco.aab"}},
+		"privacy.txt":       {0, []string{"privacy", "faulty/build/Terrafuoco.ipa"}},
+		"privacy-sound.txt": {0, []string{"privacy", "sound/build/Terrafuoco.ipa"}},
 		"explain.txt":       {0, []string{"explain", "--on", on, "android/target-level"}},
 		"rules.txt":         {0, []string{"rules", "--store", "ios", "--stage", "graphics,review"}},
 	} {
@@ -141,6 +146,42 @@ func TestSchemas(t *testing.T) {
 		now, _, _ := regola(t, dir, "schema", name)
 		assert.True(t, now == string(published), "docs/schema/%s.json is out of date: run scripts/docs", name)
 	}
+}
+
+// TestReference holds the generated pages against what the program says now.
+func TestReference(t *testing.T) {
+	for page, args := range map[string][]string{
+		"rules.md":  {"rules", "--format", "markdown"},
+		"fields.md": {"rulebook", "fields"},
+	} {
+		published, err := os.ReadFile("../../docs/" + page)
+		require.NoError(t, err)
+		now, _, exit := regola(t, ".", args...)
+		assert.Zero(t, exit)
+		assert.True(t, now == string(published), "docs/%s is out of date: run scripts/docs", page)
+	}
+}
+
+// TestPrivacyManifest writes a manifest from the code, and never over a file.
+func TestPrivacyManifest(t *testing.T) {
+	dir := demo(t)
+	file := filepath.Join(dir, "new.xcprivacy")
+	_, stderr, _ := regola(t, dir, "privacy", "faulty/build/Terrafuoco.ipa", "--manifest", file)
+	data, err := os.ReadFile(file)
+	require.NoError(t, err, stderr)
+	v, _, err := plist.Parse(data)
+	require.NoError(t, err)
+	var categories []string
+	for _, a := range v.Get("NSPrivacyAccessedAPITypes").Items {
+		categories = append(categories, a.Get("NSPrivacyAccessedAPIType").Text())
+	}
+	assert.Contains(t, categories, "NSPrivacyAccessedAPICategoryUserDefaults")
+	_, stderr, exit := regola(t, dir, "privacy", "sound/build/Terrafuoco.ipa", "--manifest", file)
+	assert.Equal(t, 2, exit)
+	assert.Contains(t, stderr, "new.xcprivacy")
+	after, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, data, after)
 }
 
 func TestExitStatus(t *testing.T) {

@@ -91,3 +91,60 @@ func TestReasons(t *testing.T) {
 		assert.Equal(t, c.want, got, name)
 	}
 }
+
+// TestPurposes looks at each way in which a purpose string is called for,
+// given, or left over.
+func TestPurposes(t *testing.T) {
+	cat := &catalogue.Catalogue{Purposes: []*catalogue.Purpose{
+		{Key: "Camera", Resource: "the camera", Confidence: "high", Signs: []*catalogue.Sign{{Classes: []string{"Capture"}, Selectors: []string{"devicesWithType:"}}, {Symbols: []string{"OpenCamera"}}}},
+		{Key: "Bluetooth", Resource: "radio", Confidence: "high", Instead: []string{"Peripheral"}, Signs: []*catalogue.Sign{{Classes: []string{"Central"}}}},
+		{Key: "Old", Resource: "the past", Below: "13.0", Confidence: "high", Signs: []*catalogue.Sign{{Classes: []string{"Central"}}}},
+		{Key: "Guess", Resource: "the unknown", Confidence: "low", Signs: []*catalogue.Sign{{Classes: []string{"Guess"}}}},
+	}}
+	for name, c := range map[string]struct {
+		minOS          string
+		imports, calls []string
+		given          []string
+		want, unused   []string
+	}{
+		"a class alone is no sign":  {"15.0", []string{"_OBJC_CLASS_$_Capture"}, nil, nil, nil, nil},
+		"a class and its method":    {"15.0", []string{"_OBJC_CLASS_$_Capture"}, []string{"devicesWithType:"}, nil, []string{"Camera missing"}, nil},
+		"a function":                {"15.0", []string{"_OpenCamera"}, nil, []string{"Camera"}, []string{"Camera given"}, nil},
+		"another key serves":        {"15.0", []string{"_OBJC_CLASS_$_Central"}, nil, []string{"Peripheral"}, []string{"Bluetooth given"}, nil},
+		"below a system version":    {"12.4", []string{"_OBJC_CLASS_$_Central"}, nil, []string{"Bluetooth"}, []string{"Bluetooth given", "Old missing"}, nil},
+		"a version that is no such": {"x", []string{"_OBJC_CLASS_$_Central"}, nil, []string{"Bluetooth"}, []string{"Bluetooth given", "Old missing"}, nil},
+		"left over":                 {"15.0", nil, nil, []string{"Camera", "Guess", "Unheard"}, nil, []string{"Camera"}},
+		"half a sign keeps a key":   {"15.0", []string{"_OBJC_CLASS_$_Capture"}, nil, []string{"Camera"}, nil, nil},
+	} {
+		app := &facts.IOS{MinOS: c.minOS, Binaries: []*facts.Binary{{Path: "T", Imports: c.imports, Selectors: c.calls}}}
+		for _, k := range c.given {
+			app.Purposes = append(app.Purposes, &facts.Purpose{Key: k})
+		}
+		e := evidence.Of(&facts.Package{IOS: app}, cat)
+		var got, unused []string
+		for _, p := range e.Purposes {
+			got = append(got, p.Key+map[bool]string{true: " given", false: " missing"}[p.Given])
+		}
+		for _, u := range e.PurposesUnused {
+			unused = append(unused, u.Key)
+		}
+		assert.Equal(t, c.want, got, name)
+		assert.Equal(t, c.unused, unused, name)
+	}
+	b := &facts.Binary{Path: "T"}
+	b.SetUnread("imports", "damaged")
+	e := evidence.Of(&facts.Package{IOS: &facts.IOS{Binaries: []*facts.Binary{b}}}, cat)
+	assert.Equal(t, "T: damaged", e.Unread("purposes"), "what could not be read is not passed")
+}
+
+func TestFrameworks(t *testing.T) {
+	cat := &catalogue.Catalogue{SDKs: []*catalogue.SDK{{ID: "Lanterna", Kind: "ads", Frameworks: []string{"LanternaAds"}, Listed: true, Tracking: true}}}
+	app := &facts.IOS{}
+	for _, p := range []string{"Frameworks/LanternaAdsCore.framework", "Frameworks/LanternaAds.framework"} {
+		app.Nested = append(app.Nested, &facts.Nested{Kind: "framework", Path: p})
+	}
+	e := evidence.Of(&facts.Package{IOS: app}, cat)
+	require.Len(t, e.SDKs, 1)
+	assert.Equal(t, "framework LanternaAds", e.SDKs[0].Seen)
+	assert.True(t, e.SDKs[0].Listed)
+}

@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"encoding/binary"
+	"fmt"
 	"io"
 	"os"
 	"testing"
@@ -147,4 +148,40 @@ func FuzzScan(f *testing.F) {
 			}
 		}
 	})
+}
+
+// TestZIP64 reads the wide records: of an archive with more entries than 16
+// bits count, and of an entry with more bytes than 32 bits count.
+func TestZIP64(t *testing.T) {
+	var b bytes.Buffer
+	w := zip.NewWriter(&b)
+	const many = 1<<16 + 3
+	for i := range many {
+		_, err := w.CreateHeader(&zip.FileHeader{Name: fmt.Sprintf("assets/%d", i), Method: zip.Store})
+		require.NoError(t, err)
+	}
+	require.NoError(t, w.Close())
+	a := scan(t, b.Bytes())
+	require.Len(t, a.Entries, many)
+	require.Len(t, a.Faults, 1, "told as an oddity")
+	assert.Equal(t, "assets/65538", a.Entries[many-1].Name)
+	wide := bytes.Index(b.Bytes(), []byte("PK\x06\x06"))
+	require.Positive(t, wide)
+	damaged := bytes.Clone(b.Bytes())
+	binary.LittleEndian.PutUint64(damaged[wide+48:], 1<<62)
+	_, err := zipscan.Scan(bytes.NewReader(damaged), int64(len(damaged)))
+	assert.Error(t, err, "the directory cannot begin there")
+
+	b.Reset()
+	w = zip.NewWriter(&b)
+	r, err := w.CreateRaw(&zip.FileHeader{Name: "big", Method: zip.Deflate, CompressedSize64: 4, UncompressedSize64: 5 << 32, CRC32: 7})
+	require.NoError(t, err)
+	_, err = r.Write([]byte("clay"))
+	require.NoError(t, err)
+	require.NoError(t, w.Close())
+	a = scan(t, b.Bytes())
+	require.Len(t, a.Entries, 1)
+	assert.EqualValues(t, 5<<32, a.Entries[0].Size)
+	assert.True(t, a.Entries[0].Zip64)
+	assert.EqualValues(t, 4, a.Entries[0].Compressed)
 }

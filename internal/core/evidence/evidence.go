@@ -25,6 +25,7 @@ type Evidence struct {
 	Junk           []*Junk           `json:"junk"`              // files that do not belong into a release
 	Leftovers      []*Junk           `json:"leftovers"`         // files that the iOS store refuses inside an app
 	OldWebView     bool              `json:"old_web_view"`      // the code uses the web view that the iOS platform retired
+	RegistersPush  string            `json:"registers_push"`    // the binary whose code registers for remote notifications; empty for none
 	Useless        []*Useless        `json:"useless"`           // permissions that serve nothing, and why
 	PrivateLibs    []*PrivateLib     `json:"private_libraries"` // native libraries that link to the system's private ones
 	Implied        []*Implied        `json:"implied_features"`  // device features that permissions make required
@@ -82,12 +83,7 @@ func Of(pkg *facts.Package, cat *catalogue.Catalogue) *Evidence {
 		e.iosSDKs(pkg.IOS, cat)
 		e.purposes(pkg.IOS, cat)
 		e.reasons(pkg.IOS, cat)
-		for _, b := range pkg.IOS.Binaries {
-			e.OldWebView = e.OldWebView || slices.Contains(b.Imports, "_OBJC_CLASS_$_UIWebView")
-		}
-		if why := pkg.IOS.Unread("binaries"); why != "" {
-			e.SetUnread("old_web_view", why)
-		}
+		e.iosCalls(pkg.IOS)
 	}
 	return e
 }
@@ -373,6 +369,28 @@ func (e *Evidence) restricted(a *facts.Android, cat *catalogue.Catalogue) {
 		if !slices.Contains(d.Permissions, p.Name) {
 			d.Permissions = append(d.Permissions, p.Name)
 		}
+	}
+}
+
+// iosCalls looks in every binary for calls that a rule asks about. A binary
+// whose names could not be read leaves open what the others do not show.
+func (e *Evidence) iosCalls(app *facts.IOS) {
+	open := app.Unread("binaries")
+	for _, b := range app.Binaries {
+		if why := b.Unread("imports"); why != "" {
+			open = b.Path + ": " + why
+			continue
+		}
+		e.OldWebView = e.OldWebView || slices.Contains(b.Imports, "_OBJC_CLASS_$_UIWebView")
+		if e.RegistersPush == "" && (slices.Contains(b.Selectors, "registerForRemoteNotifications") || slices.Contains(b.Imports, "_objc_msgSend$registerForRemoteNotifications")) {
+			e.RegistersPush = b.Path
+		}
+	}
+	if open != "" && !e.OldWebView {
+		e.SetUnread("old_web_view", open)
+	}
+	if open != "" && e.RegistersPush == "" {
+		e.SetUnread("registers_push", open)
 	}
 }
 

@@ -134,7 +134,13 @@ func TestPurposes(t *testing.T) {
 	b := &facts.Binary{Path: "T"}
 	b.SetUnread("imports", "damaged")
 	e := evidence.Of(&facts.Package{IOS: &facts.IOS{Binaries: []*facts.Binary{b}}}, cat)
-	assert.Equal(t, "T: damaged", e.Unread("purposes"), "what could not be read is not passed")
+	for _, f := range []string{"purposes", "old_web_view", "registers_push"} {
+		assert.Equal(t, "T: damaged", e.Unread(f), "what could not be read is not passed")
+	}
+	push := &facts.Binary{Path: "U", Selectors: []string{"registerForRemoteNotifications"}}
+	e = evidence.Of(&facts.Package{IOS: &facts.IOS{Binaries: []*facts.Binary{b, push}}}, cat)
+	assert.Equal(t, "U", e.RegistersPush)
+	assert.Empty(t, e.Unread("registers_push"), "one sign is enough")
 }
 
 func TestFrameworks(t *testing.T) {

@@ -56,47 +56,76 @@ type Text struct {
 // IOS is what was read from an app bundle of the iOS platform.
 type IOS struct {
 	place.Mark      `json:"-"`
-	Root            string     `json:"root"`            // the app's folder inside the package
-	ID              string     `json:"id"`              // CFBundleIdentifier
-	Name            string     `json:"name"`            // under the icon
-	Version         string     `json:"version"`         // CFBundleShortVersionString
-	Build           string     `json:"build"`           // CFBundleVersion
-	Executable      string     `json:"executable"`      //
-	InfoEncoding    string     `json:"info_encoding"`   // binary or xml
-	MinOS           string     `json:"min_os"`          // MinimumOSVersion
-	SDKName         string     `json:"sdk_name"`        // DTSDKName, such as iphoneos26.0
-	SDK             *string    `json:"sdk"`             // version of the SDK, from the executable or else from SDKName
-	Platforms       []string   `json:"platforms"`       // CFBundleSupportedPlatforms
-	Families        []int64    `json:"families"`        // UIDeviceFamily: 1 phone, 2 tablet
-	Encryption      *bool      `json:"encryption"`      // ITSAppUsesNonExemptEncryption; nil when absent
-	EncryptionSaid  bool       `json:"encryption_said"` // the key is there
-	Purposes        []*Purpose `json:"purposes"`
-	Slices          []*Slice   `json:"slices"` // of the main executable
-	Libraries       []string   `json:"libraries"`
-	WeakLibraries   []string   `json:"weak_libraries"`
-	Icon            *IOSIcon   `json:"icon"`
-	Nested          []*Nested  `json:"nested"` // extensions, frameworks, watch apps, app clips
-	Locales         []string   `json:"locales"`
-	LaunchScreen    bool       `json:"launch_screen"` // a storyboard or a launch-screen dictionary is named
-	BackgroundModes []string   `json:"background_modes"`
-	URLSchemes      []string   `json:"url_schemes"`
-	ArbitraryLoads  bool       `json:"arbitrary_loads"` // transport security is switched off for all hosts
-	PrivacyManifest bool       `json:"privacy_manifest"`
-	Bundles         []*Bundle  `json:"bundles"`      // the app, its extensions, clips, watch apps and frameworks
-	Resources       []*Bundle  `json:"resources"`    // bundles without code that have a privacy manifest
-	Unexpanded      []string   `json:"unexpanded"`   // keys whose value a build variable was left in
-	PackageType     string     `json:"package_type"` // CFBundlePackageType
-	RequiresIOS     bool       `json:"requires_ios"` // LSRequiresIPhoneOS
-	Orientations    []string   `json:"orientations"` // for tablets, or for all devices
-	FullScreen      bool       `json:"full_screen"`  // UIRequiresFullScreen
-	Capabilities    []string   `json:"capabilities"` // UIRequiredDeviceCapabilities
-	QuerySchemes    []string   `json:"query_schemes"`
-	TaskIDs         []string   `json:"task_ids"` // BGTaskSchedulerPermittedIdentifiers
-	BonjourServices []string   `json:"bonjour_services"`
-	Executable755   bool       `json:"executable_mode"` // the main executable has its execute permission
-	StoreCopy       bool       `json:"store_copy"`      // marks show that the store delivered it
-	Unpacked        int64      `json:"unpacked"`        // bytes of all files of the app
-	Binaries        []*Binary  `json:"binaries"`
+	Root            string           `json:"root"`            // the app's folder inside the package
+	ID              string           `json:"id"`              // CFBundleIdentifier
+	Name            string           `json:"name"`            // under the icon
+	Version         string           `json:"version"`         // CFBundleShortVersionString
+	Build           string           `json:"build"`           // CFBundleVersion
+	Executable      string           `json:"executable"`      //
+	InfoEncoding    string           `json:"info_encoding"`   // binary or xml
+	MinOS           string           `json:"min_os"`          // MinimumOSVersion
+	SDKName         string           `json:"sdk_name"`        // DTSDKName, such as iphoneos26.0
+	SDK             *string          `json:"sdk"`             // version of the SDK, from the executable or else from SDKName
+	Platforms       []string         `json:"platforms"`       // CFBundleSupportedPlatforms
+	Families        []int64          `json:"families"`        // UIDeviceFamily: 1 phone, 2 tablet
+	Encryption      *bool            `json:"encryption"`      // ITSAppUsesNonExemptEncryption; nil when absent
+	EncryptionSaid  bool             `json:"encryption_said"` // the key is there
+	Purposes        []*Purpose       `json:"purposes"`
+	Slices          []*Slice         `json:"slices"` // of the main executable
+	Libraries       []string         `json:"libraries"`
+	WeakLibraries   []string         `json:"weak_libraries"`
+	Icon            *IOSIcon         `json:"icon"`
+	Nested          []*Nested        `json:"nested"` // extensions, frameworks, watch apps, app clips
+	Locales         []string         `json:"locales"`
+	LaunchScreen    bool             `json:"launch_screen"` // a storyboard or a launch-screen dictionary is named
+	BackgroundModes []string         `json:"background_modes"`
+	URLSchemes      []string         `json:"url_schemes"`
+	ArbitraryLoads  bool             `json:"arbitrary_loads"` // transport security is switched off for all hosts
+	PrivacyManifest bool             `json:"privacy_manifest"`
+	Bundles         []*Bundle        `json:"bundles"`      // the app, its extensions, clips, watch apps and frameworks
+	Resources       []*Bundle        `json:"resources"`    // bundles without code that have a privacy manifest
+	Unexpanded      []string         `json:"unexpanded"`   // keys whose value a build variable was left in
+	PackageType     string           `json:"package_type"` // CFBundlePackageType
+	RequiresIOS     bool             `json:"requires_ios"` // LSRequiresIPhoneOS
+	Orientations    []string         `json:"orientations"` // for tablets, or for all devices
+	FullScreen      bool             `json:"full_screen"`  // UIRequiresFullScreen
+	Capabilities    []string         `json:"capabilities"` // UIRequiredDeviceCapabilities
+	QuerySchemes    []string         `json:"query_schemes"`
+	TaskIDs         []string         `json:"task_ids"` // BGTaskSchedulerPermittedIdentifiers
+	BonjourServices []string         `json:"bonjour_services"`
+	Named           []*NamedFile     `json:"named_files"`     // fonts and interface files that the property list names
+	HostExceptions  []*HostException `json:"host_exceptions"` // from transport security, by host
+	DocumentTypes   []*DocumentType  `json:"document_types"`
+	OpensInPlace    bool             `json:"opens_in_place_said"` // a key says how documents are opened
+	BoundDomains    []string         `json:"bound_domains"`       // WKAppBoundDomains
+	Executable755   bool             `json:"executable_mode"`     // the main executable has its execute permission
+	StoreCopy       bool             `json:"store_copy"`          // marks show that the store delivered it
+	Unpacked        int64            `json:"unpacked"`            // bytes of all files of the app
+	Binaries        []*Binary        `json:"binaries"`
+}
+
+// NamedFile is a file that the property list names.
+type NamedFile struct {
+	place.Mark `json:"-"`
+	Kind       string `json:"kind"` // font, launch-screen, interface
+	Key        string `json:"key"`
+	Name       string `json:"name"`
+	Present    bool   `json:"present"`
+}
+
+// HostException loosens transport security for one host.
+type HostException struct {
+	place.Mark `json:"-"`
+	Host       string `json:"host"`
+	Insecure   bool   `json:"insecure"` // unencrypted traffic is allowed
+	MinTLS     string `json:"min_tls"`  // such as TLSv1.0; empty for the system's own
+}
+
+// DocumentType is a kind of document that the app opens.
+type DocumentType struct {
+	place.Mark `json:"-"`
+	Name       string `json:"name"`
+	Rank       string `json:"rank"` // LSHandlerRank; empty when not said
 }
 
 // Purpose is one purpose string, with its translations.
@@ -119,8 +148,9 @@ type Slice struct {
 	Text       int64  `json:"text"` // bytes of the text segment
 	Bitcode    bool   `json:"bitcode"`
 	Swift      bool   `json:"swift"`
-	PIE        bool   `json:"pie"`      // it can be loaded anywhere
-	Stripped   bool   `json:"stripped"` // no local symbols are left in
+	PIE        bool   `json:"pie"`       // it can be loaded anywhere
+	FileType   string `json:"file_type"` // executable, library, bundle, object, or a number
+	Stripped   bool   `json:"stripped"`  // no local symbols are left in
 }
 
 // IOSIcon is the app icon as the property list and the files show it.

@@ -104,11 +104,7 @@ func (r *reader) plist(name string) (*plist.Value, plist.Encoding, error) {
 
 // put records where a key's value stands, or where the key is missing.
 func (r *reader) put(field string, at place.Place, v *plist.Value, key string) {
-	at.Key = key
-	if v != nil {
-		at.Offset = v.Offset
-	}
-	r.out.Put(field, at)
+	r.out.Put(field, valueAt(at, v, key))
 }
 
 func (r *reader) info(info *plist.Value, at place.Place) {
@@ -192,9 +188,101 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 		}
 		r.put("url_schemes", at, types, "CFBundleURLTypes")
 	}
+	r.named(info, at)
+	r.documents(info, at)
+	o.BoundDomains = info.Get("WKAppBoundDomains").Texts()
+	r.put("bound_domains", at, info.Get("WKAppBoundDomains"), "WKAppBoundDomains")
+	r.put("bonjour_services", at, info.Get("NSBonjourServices"), "NSBonjourServices")
+	if hosts := info.Path("NSAppTransportSecurity", "NSExceptionDomains"); hosts != nil {
+		for _, host := range hosts.SortedKeys() {
+			v := hosts.Get(host)
+			e := &facts.HostException{Host: host}
+			for _, k := range []string{"NSExceptionAllowsInsecureHTTPLoads", "NSThirdPartyExceptionAllowsInsecureHTTPLoads", "NSTemporaryExceptionAllowsInsecureHTTPLoads"} {
+				e.Insecure = e.Insecure || v.Get(k).IsTrue()
+			}
+			for _, k := range []string{"NSExceptionMinimumTLSVersion", "NSThirdPartyExceptionMinimumTLSVersion", "NSTemporaryExceptionMinimumTLSVersion"} {
+				if t := v.Get(k).Text(); t != "" {
+					e.MinTLS = t
+				}
+			}
+			e.SetSelf(valueAt(at, v, "NSAppTransportSecurity.NSExceptionDomains."+host))
+			o.HostExceptions = append(o.HostExceptions, e)
+		}
+	}
 	ats := info.Path("NSAppTransportSecurity", "NSAllowsArbitraryLoads")
 	o.ArbitraryLoads = ats.IsTrue()
 	r.put("arbitrary_loads", at, ats, "NSAppTransportSecurity.NSAllowsArbitraryLoads")
+}
+
+// named looks for the files that the property list names.
+func (r *reader) named(info *plist.Value, at place.Place) {
+	interfaces := map[string]bool{}
+	files := map[string]bool{}
+	for _, e := range r.tree.Entries {
+		files[e.Name] = true
+		// A compiled interface is a file or a folder, at the root or in the
+		// folder of a language.
+		dir := e.Name
+		for dir != "." {
+			if ext := path.Ext(dir); ext == ".storyboardc" || ext == ".nib" {
+				if up := path.Dir(dir); up == "." || path.Ext(up) == ".lproj" {
+					interfaces[strings.TrimSuffix(path.Base(dir), ext)] = true
+				}
+			}
+			dir = path.Dir(dir)
+		}
+	}
+	add := func(kind, key string, v *plist.Value, present func(string) bool) {
+		names := v.Texts()
+		if n := v.Text(); n != "" {
+			names = []string{n}
+		}
+		for _, n := range names {
+			f := &facts.NamedFile{Kind: kind, Key: key, Name: n, Present: present(n)}
+			f.SetSelf(valueAt(at, v, key))
+			r.out.Named = append(r.out.Named, f)
+		}
+	}
+	isFile := func(n string) bool { return files[strings.TrimPrefix(path.Clean(n), "./")] }
+	isInterface := func(n string) bool {
+		return interfaces[strings.TrimSuffix(strings.TrimSuffix(n, ".storyboard"), ".nib")]
+	}
+	add("font", "UIAppFonts", info.Get("UIAppFonts"), isFile)
+	for _, k := range info.SortedKeys() {
+		switch base, _, _ := strings.Cut(k, "~"); base {
+		case "UILaunchStoryboardName":
+			add("launch-screen", k, info.Get(k), isInterface)
+		case "UIMainStoryboardFile", "NSMainNibFile":
+			add("interface", k, info.Get(k), isInterface)
+		}
+	}
+	if scenes := info.Path("UIApplicationSceneManifest", "UISceneConfigurations"); scenes != nil {
+		for _, role := range scenes.SortedKeys() {
+			for _, c := range scenes.Get(role).List() {
+				add("interface", "UISceneStoryboardFile", c.Get("UISceneStoryboardFile"), isInterface)
+			}
+		}
+	}
+}
+
+// documents reads which kinds of documents the app opens, and how.
+func (r *reader) documents(info *plist.Value, at place.Place) {
+	for i, d := range info.Get("CFBundleDocumentTypes").List() {
+		t := &facts.DocumentType{Name: d.Get("CFBundleTypeName").Text(), Rank: d.Get("LSHandlerRank").Text()}
+		t.SetSelf(valueAt(at, d, fmt.Sprintf("CFBundleDocumentTypes[%d]", i)))
+		r.out.DocumentTypes = append(r.out.DocumentTypes, t)
+	}
+	r.put("document_types", at, info.Get("CFBundleDocumentTypes"), "CFBundleDocumentTypes")
+	r.out.OpensInPlace = info.Get("UISupportsDocumentBrowser").IsTrue() || info.Get("LSSupportsOpeningDocumentsInPlace") != nil
+}
+
+// valueAt is the place of a property-list value.
+func valueAt(at place.Place, v *plist.Value, key string) place.Place {
+	at.Key = key
+	if v != nil {
+		at.Offset = v.Offset
+	}
+	return at
 }
 
 // unexpanded lists the keys whose value still holds a build variable.
@@ -398,12 +486,27 @@ func (r *reader) slices(f *macho.File, at place.Place) {
 
 func sliceFacts(s *macho.Slice, at place.Place) *facts.Slice {
 	fs := &facts.Slice{CPU: s.CPU, Bits: int64(s.Bits), Platform: s.Platform, MinOS: s.MinOS, SDK: s.SDK, Encrypted: s.Encrypted,
-		Text: s.Text, Bitcode: s.Bitcode, Swift: s.Swift, PIE: s.PIE, Stripped: s.Stripped}
+		Text: s.Text, Bitcode: s.Bitcode, Swift: s.Swift, PIE: s.PIE, Stripped: s.Stripped, FileType: fileType(s.FileType)}
 	fs.SetSelf(place.Place{File: at.File, Entry: at.Entry, Key: s.CPU + " slice", Offset: s.Offset})
 	if s.Platform == "" {
 		fs.SetUnread("platform", "no load command tells the platform")
 	}
 	return fs
+}
+
+// fileType is the kind of a Mach-O file in words.
+func fileType(t uint32) string {
+	switch t {
+	case macho.TypeObject:
+		return "object"
+	case macho.TypeExecute:
+		return "executable"
+	case macho.TypeDylib:
+		return "library"
+	case macho.TypeBundle:
+		return "bundle"
+	}
+	return fmt.Sprintf("type %d", t)
 }
 
 // device is the slice that a phone would run: arm64 for devices, else the first.

@@ -173,3 +173,25 @@ func TestUnreadable(t *testing.T) {
 		assert.Equal(t, app+"Info.plist", p.At.Entry)
 	}
 }
+
+func TestNamedFiles(t *testing.T) {
+	a := plain(t, `<key>UIAppFonts</key><array><string>Kiln.ttf</string><string>fonts/Clay.otf</string></array>
+		<key>UILaunchStoryboardName</key><string>Launch</string><key>UIMainStoryboardFile~ipad</key><string>Wide</string>
+		<key>UIApplicationSceneManifest</key><dict><key>UISceneConfigurations</key><dict><key>r</key><array><dict><key>UISceneStoryboardFile</key><string>Deep</string></dict></array></dict></dict>
+		<key>NSAppTransportSecurity</key><dict><key>NSExceptionDomains</key><dict><key>kiln.example</key><dict><key>NSExceptionAllowsInsecureHTTPLoads</key><true/><key>NSExceptionMinimumTLSVersion</key><string>TLSv1.0</string></dict><key>odd</key><string>x</string></dict></dict>
+		<key>CFBundleDocumentTypes</key><array><dict><key>CFBundleTypeName</key><string>Firing</string><key>LSHandlerRank</key><string>Owner</string></dict></array>
+		<key>LSSupportsOpeningDocumentsInPlace</key><false/>`,
+		map[string]string{"fonts/Clay.otf": "x", "Base.lproj/Launch.storyboardc/Info.plist": "x", "Wide.nib": "x", "sub/Deep.storyboardc/Info.plist": "x"})
+	got := map[string]bool{}
+	for _, f := range a.Named {
+		got[f.Kind+" "+f.Name] = f.Present
+	}
+	assert.Equal(t, map[string]bool{"font Kiln.ttf": false, "font fonts/Clay.otf": true, "launch-screen Launch": true, "interface Wide": true, "interface Deep": false}, got)
+	require.Len(t, a.HostExceptions, 2)
+	assert.True(t, a.HostExceptions[0].Insecure)
+	assert.Equal(t, "TLSv1.0", a.HostExceptions[0].MinTLS)
+	assert.Equal(t, "odd", a.HostExceptions[1].Host)
+	require.Len(t, a.DocumentTypes, 1)
+	assert.Equal(t, "Owner", a.DocumentTypes[0].Rank)
+	assert.True(t, a.OpensInPlace, "false is an answer too")
+}

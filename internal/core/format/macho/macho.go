@@ -26,6 +26,7 @@ const (
 	magicFat = 0xcafebabe
 	fat64    = 0xcafebabf
 
+	TypeObject  = 1
 	TypeExecute = 2
 	TypeDylib   = 6
 	TypeBundle  = 8

@@ -141,6 +141,14 @@ func (v *Value) Text() string {
 // IsTrue reports a boolean true.
 func (v *Value) IsTrue() bool { return v != nil && v.Kind == Boolean && v.Bool }
 
+// List is the items of an array; nothing for any other kind.
+func (v *Value) List() []*Value {
+	if v == nil || v.Kind != Array {
+		return nil
+	}
+	return v.Items
+}
+
 // Texts lists the strings of an array.
 func (v *Value) Texts() []string {
 	if v == nil {

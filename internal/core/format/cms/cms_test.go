@@ -26,7 +26,7 @@ func TestKinds(t *testing.T) {
 		signed, err := os.ReadFile(strings.TrimSuffix(f, ".p7") + ".sf")
 		require.NoError(t, err)
 		verify := func(der, signed []byte) error {
-			p, err := pkcs7.Parse(der)
+			p, err := cms.Parse(der)
 			require.NoError(t, err, f)
 			return cms.Verify(p, signed)
 		}
@@ -43,4 +43,39 @@ func TestKinds(t *testing.T) {
 		assert.Error(t, verify(forged, signed), "%s: signature changed", f)
 	}
 	assert.Error(t, cms.Verify(&pkcs7.PKCS7{}, nil), "no signer is no signature")
+}
+
+// TestStructure gives Parse structures that a careless reader follows without
+// end: parts that reach out of theirs, and deep nesting.
+func TestStructure(t *testing.T) {
+	for name, b := range map[string][]byte{
+		"empty":                    {},
+		"only a tag":               {0x30},
+		"an endless tag":           {0x3f, 0xff, 0xff},
+		"longer than the rest":     {0x30, 0x05, 0x02, 0x01, 0x00},
+		"a part out of its own":    {0x30, 0x03, 0x30, 0x03, 0x02, 0x01, 0x00},
+		"primitive without length": {0x04, 0x80, 0x00, 0x00},
+		"no end":                   {0x30, 0x80, 0x02, 0x01, 0x00},
+		"deep":                     bytes.Repeat([]byte{0x30, 0x80}, 1<<20),
+		"too large":                make([]byte, 17<<20),
+	} {
+		_, err := cms.Parse(b)
+		assert.Error(t, err, name)
+	}
+}
+
+func FuzzParse(f *testing.F) {
+	files, _ := filepath.Glob("testdata/*.p7")
+	for _, name := range files {
+		der, err := os.ReadFile(name)
+		require.NoError(f, err)
+		f.Add(der)
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		p, err := cms.Parse(data)
+		if err != nil {
+			return
+		}
+		_ = cms.Verify(p, []byte("kiln"))
+	})
 }

@@ -12,8 +12,6 @@ import (
 	"encoding/hex"
 	"fmt"
 
-	"github.com/smallstep/pkcs7"
-
 	"regola.example/regola/internal/core/format/cms"
 	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/format/x509meta"
@@ -194,7 +192,7 @@ func (s *Signature) directory(b []byte, at int) error {
 
 // cms verifies the signer's signature over the directory.
 func (s *Signature) cms(data, directory []byte) {
-	p, err := pkcs7.Parse(data)
+	p, err := cms.Parse(data)
 	if err != nil {
 		s.fault("the signer's signature cannot be read: %v", err)
 		return

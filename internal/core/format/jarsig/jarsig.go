@@ -21,8 +21,6 @@ import (
 	"sort"
 	"strings"
 
-	"github.com/smallstep/pkcs7"
-
 	"regola.example/regola/internal/core/format/cms"
 	"regola.example/regola/internal/core/format/x509meta"
 )
@@ -287,7 +285,7 @@ func (s *Signature) covers(sg *Signer, secs []section, manifest []byte) {
 // verifyBlock verifies the CMS block over a signature file. The signer is not
 // always the first certificate; the library finds it by issuer and serial.
 func verifyBlock(block, sf []byte) (*x509.Certificate, error) {
-	p, err := pkcs7.Parse(block)
+	p, err := cms.Parse(block)
 	if err != nil {
 		return nil, fmt.Errorf("cannot be read: %w", err)
 	}

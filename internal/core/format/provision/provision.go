@@ -9,8 +9,6 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/smallstep/pkcs7"
-
 	"regola.example/regola/internal/core/format/cms"
 	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/format/x509meta"
@@ -36,7 +34,7 @@ type Profile struct {
 
 // Parse reads a profile.
 func Parse(data []byte) (*Profile, error) {
-	p7, err := pkcs7.Parse(data)
+	p7, err := cms.Parse(data)
 	if err != nil {
 		return nil, fmt.Errorf("the envelope cannot be read: %w", err)
 	}

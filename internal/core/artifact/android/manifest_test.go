@@ -271,3 +271,51 @@ func TestThemes(t *testing.T) {
 	assert.True(t, read(style(0x7f010002, "android:attr/x", 1), style(0x7f010001, optOut, 1)).EdgeOptOut, "inherited, from styles in a ring")
 	assert.False(t, read(style(0x7f010002, optOut, 0), style(0, optOut, 1)).EdgeOptOut, "the nearest style decides")
 }
+
+// TestPictures reads the sizes of icons in each form of the web's own format.
+func TestPictures(t *testing.T) {
+	riff := func(kind, body string) []byte {
+		return []byte("RIFF\x00\x00\x00\x00WEBP" + kind + "\x00\x00\x00\x00" + body)
+	}
+	for name, c := range map[string]struct {
+		file          []byte
+		width, height int64
+		alpha         bool
+	}{
+		"extended": {riff("VP8X", "\x10\x00\x00\x00\xbf\x00\x00\x8f\x00\x00"), 192, 144, true},
+		"lossless": {riff("VP8L", "\x2f\xbf\xc0\x23\x10\x00\x00\x00\x00\x00"), 192, 144, true},
+		"lossy":    {riff("VP8 ", "\x00\x00\x00\x9d\x01\x2a\xc0\x00\x90\x00"), 192, 144, false},
+	} {
+		f := &facts.IconFile{}
+		android.WebP(f, c.file)
+		assert.Equal(t, []any{c.width, c.height, c.alpha}, []any{f.Width, f.Height, f.Alpha}, name)
+		cut := &facts.IconFile{}
+		android.WebP(cut, c.file[:20])
+		assert.NotEmpty(t, cut.Unread("width"), name)
+	}
+}
+
+func TestBundleConfig(t *testing.T) {
+	dimension := func(kind uint64, off bool) []byte {
+		d := number(nil, 1, kind)
+		if off {
+			d = number(d, 2, 1)
+		}
+		return field(nil, 1, d)
+	}
+	var dims []byte
+	for _, d := range [][]byte{dimension(1, false), dimension(2, true), dimension(3, false), dimension(6, true), dimension(9, true)} {
+		dims = append(dims, d...)
+	}
+	config := field(nil, 1, field(nil, 2, []byte("1.18.1")))
+	config = field(config, 2, append(field(nil, 1, dims), field(nil, 2, number(number(nil, 1, 1), 2, 2))...))
+	a := bundle(t, map[string][]byte{"base/manifest/AndroidManifest.xml": xml("manifest", ":package=a.b"), "BundleConfig.pb": config})
+	require.NotNil(t, a.Bundle)
+	assert.Equal(t, "1.18.1", a.Bundle.Version)
+	assert.Equal(t, []string{"abi", "language"}, a.Bundle.SplitBy)
+	assert.Equal(t, []string{"density", "device-tier", "dimension 9"}, a.Bundle.NotSplitBy)
+	assert.Equal(t, "16K", a.Bundle.PageAlignment)
+	assert.True(t, a.Bundle.StoredNative)
+	torn := bundle(t, map[string][]byte{"base/manifest/AndroidManifest.xml": xml("manifest", ":package=a.b"), "BundleConfig.pb": config[:len(config)-1]})
+	assert.Contains(t, torn.Unread("bundle"), "BundleConfig.pb is damaged")
+}

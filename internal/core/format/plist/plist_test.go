@@ -50,6 +50,57 @@ func TestBinary(t *testing.T) {
 	assert.Equal(t, "AppIcon", v.Path("CFBundleIcons", "CFBundlePrimaryIcon", "CFBundleIconName").Text())
 }
 
+// bplist lays objects out behind each other, with references of one byte; the
+// first is the root.
+func bplist(objects ...string) []byte {
+	b := []byte("bplist00")
+	var table []byte
+	for _, o := range objects {
+		table = append(table, byte(len(b)))
+		b = append(b, o...)
+	}
+	at := byte(len(b))
+	b = append(append(b, table...), 0, 0, 0, 0, 0, 0, 1, 1)
+	b = append(b, 0, 0, 0, 0, 0, 0, 0, byte(len(objects)), 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, at)
+	return b
+}
+
+func TestBinaryKinds(t *testing.T) {
+	v, enc, err := plist.Parse(bplist("\xaa\x01\x02\x03\x04\x05\x06\x07\x08\x09\x0a",
+		"\x13\xff\xff\xff\xff\xff\xff\xff\xfe", "\x11\x04\xec",
+		"\x22\x3f\x00\x00\x00", "\x23\xbf\xe0\x00\x00\x00\x00\x00\x00", "\x33\x41\x00\x00\x00\x00\x00\x00\x00",
+		"\x43abc", "\x81\x01\x02", "\x62\x00k\x00\xf6", "\x5f\x10\x10sixteen letters.", "\xd1\x08\x02"))
+	require.NoError(t, err)
+	assert.Equal(t, plist.Binary, enc)
+	it := v.List()
+	require.Len(t, it, 10)
+	assert.EqualValues(t, -2, it[0].Int)
+	assert.EqualValues(t, 1260, it[1].Int)
+	assert.Equal(t, 0.5, it[2].Real)
+	assert.Equal(t, -0.5, it[3].Real)
+	assert.Equal(t, time.Date(2001, 1, 2, 12, 24, 32, 0, time.UTC), it[4].Time)
+	assert.Equal(t, "abc", string(it[5].Bytes))
+	assert.Equal(t, plist.UID, it[6].Kind)
+	assert.EqualValues(t, 0x102, it[6].Int)
+	assert.Equal(t, "k\u00f6", it[7].Str)
+	assert.Equal(t, "sixteen letters.", it[8].Str)
+	assert.EqualValues(t, 1260, it[9].Get("k\u00f6").Int)
+
+	for name, o := range map[string][]string{
+		"an unknown marker":      {"\x07"},
+		"a real of two bytes":    {"\x21\x00\x00"},
+		"a count that is none":   {"\x5f\x50"},
+		"more than fits":         {"\x5f\x11\xff\xff"},
+		"units cut off":          {"\x63\x00a"},
+		"a reference to nowhere": {"\xa1\x07"},
+		"a key of numbers":       {"\xd1\x01\x01", "\x10\x05"},
+		"an unknown collection":  {"\x91\x00"},
+	} {
+		_, _, err := plist.Parse(bplist(o...))
+		assert.Error(t, err, name)
+	}
+}
+
 func TestDamaged(t *testing.T) {
 	cyclic := append([]byte("bplist00\xa1\x00"), 8) // an array that holds itself
 	cyclic = append(cyclic, 0, 0, 0, 0, 0, 0, 1, 1, 0, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 10)

@@ -1,0 +1,4 @@
+package android
+
+// WebP is for the tests.
+var WebP = webp

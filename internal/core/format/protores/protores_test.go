@@ -70,6 +70,7 @@ func FuzzParseTable(f *testing.F) {
 	f.Fuzz(func(t *testing.T, data []byte) {
 		if table, err := protores.ParseTable(data); err == nil {
 			resource.Resolve(table, resource.Value{Kind: resource.Reference, Ref: 0x7f020000})
+			resource.Inherited(table, 0x7f060001)
 		}
 	})
 }

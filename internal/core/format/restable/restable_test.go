@@ -84,7 +84,7 @@ func FuzzParse(f *testing.F) {
 			return
 		}
 		table.Locales()
-		for _, id := range []uint32{0x7f010000, 0x7f020001, 0x7f030000, 0x01010000} {
+		for _, id := range []uint32{0x7f010000, 0x7f020001, 0x7f030000, 0x7f060001, 0x01010000} {
 			resource.Resolve(table, resource.Value{Kind: resource.Reference, Ref: id})
 			resource.Inherited(table, id)
 		}

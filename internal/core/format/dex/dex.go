@@ -8,7 +8,7 @@ package dex
 
 import (
 	"bytes"
-	"crypto/sha1" //nolint:gosec // the format prescribes it
+	"crypto/sha1" // the format prescribes it
 	"encoding/binary"
 	"fmt"
 	"hash/adler32"

@@ -5,7 +5,8 @@ package x509meta
 
 import (
 	"crypto"
-	"crypto/dsa" //nolint:staticcheck // old packages are signed with it, and that must be told
+	//lint:ignore SA1019 old packages are signed with it, and that must be told
+	"crypto/dsa"
 	"crypto/ecdsa"
 	"crypto/ed25519"
 	"crypto/rsa"

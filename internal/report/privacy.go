@@ -118,7 +118,7 @@ func (t *factsTable) iosPrivacy(a *facts.IOS, e *evidence.Evidence) {
 	}
 	if missing > 0 {
 		t.line("")
-		t.block(0, "", nil, count(missing, "declaration is missing", "declarations are missing")+`; "regola privacy --manifest FILE" writes a manifest for the app to complete`, nil)
+		t.block(0, "", nil, count(missing, "declaration is missing", "declarations are missing")+`; "regola privacy PACKAGE --manifest FILE" writes a manifest for the app to complete`, nil)
 	}
 }
 

@@ -4,6 +4,7 @@ package evidence
 
 import (
 	"fmt"
+	"path"
 	"regexp"
 	"slices"
 	"strings"
@@ -80,7 +81,7 @@ func Of(pkg *facts.Package, cat *catalogue.Catalogue) *Evidence {
 		e.restricted(pkg.Android, cat)
 	}
 	if pkg.IOS != nil {
-		e.iosSDKs(pkg.IOS, cat)
+		e.iosSDKs(pkg, cat)
 		e.purposes(pkg.IOS, cat)
 		e.reasons(pkg.IOS, cat)
 		e.iosCalls(pkg.IOS)
@@ -336,20 +337,63 @@ func (e *Evidence) privateLibs(a *facts.Android, cat *catalogue.Catalogue) {
 	}
 }
 
-// iosSDKs recognises third-party code by the frameworks that are embedded.
-func (e *Evidence) iosSDKs(app *facts.IOS, cat *catalogue.Catalogue) {
+// linkedIn is why a manifest is not looked for beside code that was found
+// without its framework.
+const linkedIn = "it is linked into the app, so that its manifest can be anywhere in it"
+
+// iosSDKs recognises third-party code by the frameworks that are embedded, and
+// code that is linked in by its files and its keys in the property list.
+func (e *Evidence) iosSDKs(pkg *facts.Package, cat *catalogue.Catalogue) {
+	app := pkg.IOS
 	for _, sdk := range cat.SDKs {
+		if sdk.System {
+			continue
+		}
+		found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking, Data: sdk.Data, Listed: sdk.Listed}
 		for _, n := range app.Nested {
-			name := strings.TrimSuffix(n.Path[strings.LastIndexByte(n.Path, '/')+1:], ".framework")
-			if n.Kind == "framework" && slices.Contains(sdk.Frameworks, name) {
-				found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Seen: "framework " + name, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking, Data: sdk.Data}
+			name := strings.TrimSuffix(path.Base(n.Path), ".framework")
+			if found.Seen == "" && n.Kind == "framework" && slices.Contains(sdk.Frameworks, name) {
+				found.Seen, found.Manifest = "framework "+name, n.PrivacyManifest
 				found.SetSelf(n.Self())
-				found.Listed, found.Manifest = sdk.Listed, n.PrivacyManifest
-				e.SDKs = append(e.SDKs, found)
-				break
 			}
 		}
+		for _, f := range sdk.IOSFiles {
+			for _, n := range pkg.Names {
+				if found.Seen == "" && isFileOf(strings.TrimPrefix(n, app.Root+"/"), f) {
+					found.Seen = "file " + f
+					found.SetSelf(place.Place{File: pkg.File, Entry: n})
+				}
+			}
+			for _, r := range app.Resources {
+				found.Manifest = found.Manifest || path.Base(r.Path) == f && r.Privacy != nil
+			}
+		}
+		for _, k := range sdk.PlistKeys {
+			if found.Seen == "" && slices.Contains(app.Keys, k) {
+				found.Seen = "key " + k + " of the property list"
+				found.SetSelf(app.Self().In(k))
+			}
+		}
+		if found.Seen == "" {
+			continue
+		}
+		if !found.Manifest && !strings.HasPrefix(found.Seen, "framework") {
+			found.SetUnread("manifest", linkedIn)
+		}
+		e.SDKs = append(e.SDKs, found)
 	}
+}
+
+// isFileOf tells whether a path within the app is a file that the catalogue
+// names: itself, something in that folder, a bundle of that name anywhere, or
+// what a pattern with an asterisk covers.
+func isFileOf(name, want string) bool {
+	folder := strings.TrimSuffix(want, "/") + "/"
+	if name == want || strings.HasPrefix(name, folder) || strings.HasSuffix(want, ".bundle") && strings.Contains(name, "/"+folder) {
+		return true
+	}
+	ok, err := path.Match(want, name)
+	return ok && err == nil
 }
 
 func (e *Evidence) restricted(a *facts.Android, cat *catalogue.Catalogue) {

@@ -144,13 +144,28 @@ func TestPurposes(t *testing.T) {
 }
 
 func TestFrameworks(t *testing.T) {
-	cat := &catalogue.Catalogue{SDKs: []*catalogue.SDK{{ID: "Lanterna", Kind: "ads", Frameworks: []string{"LanternaAds"}, Listed: true, Tracking: true}}}
-	app := &facts.IOS{}
+	cat := &catalogue.Catalogue{SDKs: []*catalogue.SDK{
+		{ID: "Lanterna", Kind: "ads", Frameworks: []string{"LanternaAds"}, Listed: true, Tracking: true},
+		{ID: "Probe", IOSFiles: []string{"Probe_Privacy.bundle"}, Listed: true},
+		{ID: "Glaze", IOSFiles: []string{"glaze/"}}, {ID: "Pack", IOSFiles: []string{"*.pck"}},
+		{ID: "Cone", PlistKeys: []string{"ConeKey"}, Listed: true},
+		{ID: "Camera", Frameworks: []string{"LanternaAds"}, System: true},
+		{ID: "Absent", IOSFiles: []string{"Probe.bundle"}, PlistKeys: []string{"Cone"}},
+	}}
+	app := &facts.IOS{Root: "Payload/T.app", Keys: []string{"ConeKey"}}
 	for _, p := range []string{"Frameworks/LanternaAdsCore.framework", "Frameworks/LanternaAds.framework"} {
 		app.Nested = append(app.Nested, &facts.Nested{Kind: "framework", Path: p})
 	}
-	e := evidence.Of(&facts.Package{IOS: app}, cat)
-	require.Len(t, e.SDKs, 1)
-	assert.Equal(t, "framework LanternaAds", e.SDKs[0].Seen)
-	assert.True(t, e.SDKs[0].Listed)
+	app.Resources = []*facts.Bundle{{Path: "x/Probe_Privacy.bundle", Privacy: &facts.PrivacyManifest{}}}
+	e := evidence.Of(&facts.Package{IOS: app, Names: []string{"Payload/T.app/x/Probe_Privacy.bundle/PrivacyInfo.xcprivacy", "Payload/T.app/glaze/a", "Payload/T.app/game.pck", "Payload/T.app/sub/other.pck"}}, cat)
+	got := map[string]string{}
+	for _, s := range e.SDKs {
+		got[s.ID] = s.Seen
+	}
+	assert.Equal(t, map[string]string{
+		"Lanterna": "framework LanternaAds", "Probe": "file Probe_Privacy.bundle", "Glaze": "file glaze/",
+		"Pack": "file *.pck", "Cone": "key ConeKey of the property list",
+	}, got)
+	assert.True(t, e.SDKs[1].Manifest, "in its bundle of resources")
+	assert.NotEmpty(t, e.SDKs[4].Unread("manifest"), "where the manifest would be is not known")
 }

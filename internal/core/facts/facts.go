@@ -101,6 +101,7 @@ type IOS struct {
 	Executable755   bool             `json:"executable_mode"`     // the main executable has its execute permission
 	StoreCopy       bool             `json:"store_copy"`          // marks show that the store delivered it
 	Unpacked        int64            `json:"unpacked"`            // bytes of all files of the app
+	Keys            []string         `json:"-"`                   // of the property list, at its top
 	Binaries        []*Binary        `json:"binaries"`
 }
 

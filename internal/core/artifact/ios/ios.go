@@ -117,6 +117,7 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 			o.SetUnread(field, fmt.Sprintf("%s is %s, not a string", key, v.Kind.Noun()))
 		}
 	}
+	o.Keys = info.Keys()
 	text("id", "CFBundleIdentifier", &o.ID)
 	text("version", "CFBundleShortVersionString", &o.Version)
 	text("build", "CFBundleVersion", &o.Build)

@@ -4,6 +4,7 @@ package seed
 
 import (
 	"archive/zip"
+	"bytes"
 	"io"
 	"path/filepath"
 	"runtime"
@@ -45,6 +46,26 @@ func Names(tb testing.TB, archive string) []string {
 		out = append(out, f.Name)
 	}
 	return out
+}
+
+// Zip packs files into an archive.
+func Zip(tb testing.TB, files map[string][]byte) []byte {
+	tb.Helper()
+	var b bytes.Buffer
+	w := zip.NewWriter(&b)
+	for name, data := range files {
+		f, err := w.Create(name)
+		if err == nil {
+			_, err = f.Write(data)
+		}
+		if err != nil {
+			tb.Fatal(err)
+		}
+	}
+	if err := w.Close(); err != nil {
+		tb.Fatal(err)
+	}
+	return b.Bytes()
 }
 
 // Paths of the packages that tests take entries from.

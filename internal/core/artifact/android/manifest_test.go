@@ -1,7 +1,6 @@
 package android_test
 
 import (
-	"archive/zip"
 	"bytes"
 	"strings"
 	"testing"
@@ -13,6 +12,7 @@ import (
 	"regola.example/regola/internal/core/artifact/android"
 	"regola.example/regola/internal/core/artifact/tree"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/seed"
 )
 
 // field appends a length-delimited protobuf field.
@@ -70,16 +70,8 @@ func xml(name string, attrs string, children ...[]byte) []byte {
 // bundle reads a bundle made of the given files.
 func bundle(t *testing.T, files map[string][]byte) *facts.Android {
 	t.Helper()
-	var b bytes.Buffer
-	w := zip.NewWriter(&b)
-	for n, d := range files {
-		f, err := w.Create(n)
-		require.NoError(t, err)
-		_, err = f.Write(d)
-		require.NoError(t, err)
-	}
-	require.NoError(t, w.Close())
-	tr, err := tree.FromZip(bytes.NewReader(b.Bytes()), int64(b.Len()))
+	z := seed.Zip(t, files)
+	tr, err := tree.FromZip(bytes.NewReader(z), int64(len(z)))
 	require.NoError(t, err)
 	a, err := android.Read("t.aab", tr, true, true)
 	require.NoError(t, err)

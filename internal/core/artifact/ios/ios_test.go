@@ -1,7 +1,6 @@
 package ios_test
 
 import (
-	"archive/zip"
 	"bytes"
 	"testing"
 
@@ -29,16 +28,8 @@ func files(t *testing.T) map[string][]byte {
 
 func read(t *testing.T, files map[string][]byte) (*facts.IOS, error) {
 	t.Helper()
-	var b bytes.Buffer
-	w := zip.NewWriter(&b)
-	for n, d := range files {
-		f, err := w.Create(n)
-		require.NoError(t, err)
-		_, err = f.Write(d)
-		require.NoError(t, err)
-	}
-	require.NoError(t, w.Close())
-	tr, err := tree.FromZip(bytes.NewReader(b.Bytes()), int64(b.Len()))
+	z := seed.Zip(t, files)
+	tr, err := tree.FromZip(bytes.NewReader(z), int64(len(z)))
 	require.NoError(t, err)
 	root, _, ok := ios.FindApp(tr)
 	require.True(t, ok)

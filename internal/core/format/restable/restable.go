@@ -271,8 +271,10 @@ func (t *Table) attrName(id uint32) string {
 		if uint32(p.ID) != id>>24 {
 			continue
 		}
+		// Attributes have no variants: packers write them as one chunk. A
+		// hostile table with many must not be gone through for every item.
 		chunks := p.byID[uint8(id>>16)]
-		for i := range chunks {
+		for i := range min(len(chunks), 4) {
 			if at := chunks[i].offset(uint16(id)); at >= 0 && at+8 <= int64(len(chunks[i].data)) {
 				return p.entryName(&chunks[i], at)
 			}

@@ -106,6 +106,8 @@ type Icon struct {
 	Background bool        `json:"background"`
 	Monochrome bool        `json:"monochrome"`
 	Round      bool        `json:"round"`
+	Fill       string      `json:"fill"`    // colour of the background layer, as #aarrggbb; empty when it is a picture
+	Strokes    []string    `json:"strokes"` // colours of the lines that the background layer draws, each once
 	Files      []*IconFile `json:"files"`
 }
 
@@ -126,6 +128,7 @@ type IconFile struct {
 	Height     int64  `json:"height"` // pixels
 	Alpha      bool   `json:"alpha"`
 	Format     string `json:"format"` // by content: png, webp, jpeg, xml
+	Colors     int64  `json:"colors"` // distinct ones, counted up to 3; 0 when not counted
 }
 
 // Permission is one permission that the app asks for.

@@ -1,13 +1,18 @@
 package android
 
 import (
+	"bufio"
 	"bytes"
 	"fmt"
+	"image/color"
+	"image/png"
 	"io"
 	"path"
+	"slices"
 	"sort"
 	"strings"
 
+	"regola.example/regola/internal/core/artifact/tree"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/pngmeta"
 	"regola.example/regola/internal/core/format/resource"
@@ -71,6 +76,7 @@ func (r *reader) iconFile(icon *facts.Icon, it resource.Item) {
 			icon.Foreground = icon.Foreground || root.Child("foreground") != nil
 			icon.Background = icon.Background || root.Child("background") != nil
 			icon.Monochrome = icon.Monochrome || root.Child("monochrome") != nil
+			r.background(icon, root.Child("background"))
 		}
 		return
 	}
@@ -95,6 +101,7 @@ func (r *reader) iconFile(icon *facts.Icon, it resource.Item) {
 				return
 			}
 			f.Width, f.Height, f.Alpha = int64(info.Width), int64(info.Height), info.Alpha
+			f.Colors = colors(e, info)
 		}
 	case bytes.HasPrefix(head, []byte("RIFF")) && strings.HasPrefix(string(head[min(8, len(head)):]), "WEBP"):
 		f.Format = "webp"
@@ -104,6 +111,79 @@ func (r *reader) iconFile(icon *facts.Icon, it resource.Item) {
 	default:
 		f.SetUnread("format", fmt.Sprintf("begins with % x, which is no picture known here", head[:min(4, len(head))]))
 	}
+}
+
+// background reads what the lower layer of an adaptive icon shows: one colour,
+// or a drawing.
+func (r *reader) background(icon *facts.Icon, layer *resource.Element) {
+	if layer == nil || icon.Fill != "" {
+		return
+	}
+	a := byName(layer, "drawable")
+	if a == nil {
+		return
+	}
+	for _, it := range resource.Resolve(r.table, a.Value) {
+		if it.Value.Kind == resource.Color {
+			icon.Fill = it.Value.AsString()
+			return
+		}
+		e := r.tree.Get(r.root + it.Value.Text)
+		if it.Value.Kind != resource.File || path.Ext(it.Value.Text) != ".xml" || e == nil {
+			continue
+		}
+		data, err := e.Read(iconHead)
+		if err != nil {
+			continue
+		}
+		root, err := r.xml(data)
+		if err != nil || root.Name != "vector" {
+			continue
+		}
+		for _, p := range root.All("path") {
+			if c := byName(p, "fillColor"); c != nil && icon.Fill == "" && c.Value.Kind == resource.Color {
+				icon.Fill = c.Value.AsString()
+			}
+			if c := byName(p, "strokeColor"); c != nil && c.Value.Kind == resource.Color && !slices.Contains(icon.Strokes, c.Value.AsString()) {
+				icon.Strokes = append(icon.Strokes, c.Value.AsString())
+			}
+		}
+		return
+	}
+}
+
+// maxPixels bounds the pictures whose colours are counted.
+const maxPixels = 1 << 20
+
+// colors counts the distinct colours of a PNG picture up to 3, and gives 0 for
+// one that cannot be decoded.
+func colors(e *tree.Entry, info pngmeta.Info) int64 {
+	if int64(info.Width)*int64(info.Height) > maxPixels {
+		return 0
+	}
+	src, err := e.Open()
+	if err != nil {
+		return 0
+	}
+	defer src.Close()
+	picture, err := png.Decode(bufio.NewReader(src))
+	if err != nil {
+		return 0
+	}
+	seen := map[color.NRGBA]bool{}
+	b := picture.Bounds()
+	for y := b.Min.Y; y < b.Max.Y; y++ {
+		for x := b.Min.X; x < b.Max.X; x++ {
+			c := color.NRGBAModel.Convert(picture.At(x, y)).(color.NRGBA)
+			if c.A == 0 {
+				c = color.NRGBA{}
+			}
+			if seen[c] = true; len(seen) == 3 {
+				return 3
+			}
+		}
+	}
+	return int64(len(seen))
 }
 
 // webp reads the picture size from the first chunk, which the container

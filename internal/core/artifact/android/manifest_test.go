@@ -2,6 +2,10 @@ package android_test
 
 import (
 	"bytes"
+	"image"
+	"image/color"
+	"image/png"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -28,7 +32,8 @@ const ns = "http://schemas.android.com/apk/res/android"
 
 // xml writes an element of a protobuf manifest. Attributes are NAME=VALUE; a
 // name that begins with a colon has no namespace. A value #n is a number,
-// ?true a truth value, @7f010001 a reference; anything else is text.
+// ?true a truth value, %ff000000 a colour, @x a reference to 0x7f010001;
+// anything else is text.
 func xml(name string, attrs string, children ...[]byte) []byte {
 	e := field(nil, 3, []byte(name))
 	for _, a := range strings.Fields(attrs) {
@@ -52,6 +57,9 @@ func xml(name string, attrs string, children ...[]byte) []byte {
 				n = 1
 			}
 			item = field(nil, 7, number(nil, 8, n))
+		case '%':
+			n, _ := strconv.ParseUint(v[1:], 16, 32)
+			item = field(nil, 7, number(nil, 9, n))
 		case '@':
 			item = field(nil, 1, number(nil, 2, 0x7f010001))
 		}
@@ -310,4 +318,43 @@ func TestBundleConfig(t *testing.T) {
 	assert.True(t, a.Bundle.StoredNative)
 	torn := bundle(t, map[string][]byte{"base/manifest/AndroidManifest.xml": xml("manifest", ":package=a.b"), "BundleConfig.pb": config[:len(config)-1]})
 	assert.Contains(t, torn.Unread("bundle"), "BundleConfig.pb is damaged")
+}
+
+// TestIconLooks reads what tells an icon of one's own from a placeholder.
+func TestIconLooks(t *testing.T) {
+	picture := func(colors ...color.Color) []byte {
+		m := image.NewNRGBA(image.Rect(0, 0, 8, 8))
+		for i := range 64 {
+			m.Set(i%8, i/8, colors[i%len(colors)])
+		}
+		var b bytes.Buffer
+		require.NoError(t, png.Encode(&b, m))
+		return b.Bytes()
+	}
+	names := []string{"res/i.xml", "res/bg.xml", "res/blank.png", "res/two.png", "res/torn.png"}
+	var values []byte
+	for _, n := range names {
+		values = append(values, field(nil, 6, field(nil, 2, field(nil, 4, field(nil, 5, field(nil, 1, []byte(n))))))...)
+	}
+	types := field(field(nil, 1, number(nil, 1, 1)), 2, []byte("mipmap"))
+	types = field(types, 3, append(field(nil, 1, number(nil, 1, 1)), values...))
+	two := picture(color.Black, color.White)
+	a := bundle(t, map[string][]byte{
+		"base/manifest/AndroidManifest.xml": xml("manifest", ":package=a.b", xml("application", "icon=@x")),
+		"base/resources.pb":                 field(nil, 2, field(field(nil, 1, number(nil, 1, 0x7f)), 3, types)),
+		"base/res/i.xml":                    xml("adaptive-icon", "", xml("background", "drawable=@x"), xml("foreground", "drawable=@x")),
+		"base/res/bg.xml": xml("vector", "", xml("path", "fillColor=%ff3ddc84"), xml("path", "fillColor=%00000000 strokeColor=%33ffffff"),
+			xml("path", "strokeColor=%33ffffff")),
+		"base/res/blank.png": picture(color.Transparent, color.NRGBA{R: 9}),
+		"base/res/two.png":   two,
+		"base/res/torn.png":  two[:len(two)-20],
+	})
+	require.True(t, a.Icon.Adaptive)
+	assert.Equal(t, "#ff3ddc84", a.Icon.Fill)
+	assert.Equal(t, []string{"#33ffffff"}, a.Icon.Strokes)
+	got := map[string]int64{}
+	for _, f := range a.Icon.Files {
+		got[strings.TrimPrefix(f.Path, "base/res/")] = f.Colors
+	}
+	assert.Equal(t, map[string]int64{"i.xml": 0, "bg.xml": 0, "blank.png": 1, "two.png": 2, "torn.png": 0}, got)
 }

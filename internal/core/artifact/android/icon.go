@@ -102,12 +102,17 @@ func (r *reader) iconFile(icon *facts.Icon, it resource.Item) {
 			}
 			f.Width, f.Height, f.Alpha = int64(info.Width), int64(info.Height), info.Alpha
 			f.Colors = colors(e, info)
+			if f.Colors == 0 {
+				f.SetUnread("colors", "the picture cannot be decoded, or is too large to count its colours")
+			}
 		}
 	case bytes.HasPrefix(head, []byte("RIFF")) && strings.HasPrefix(string(head[min(8, len(head)):]), "WEBP"):
 		f.Format = "webp"
+		f.SetUnread("colors", "the colours of a WebP picture are not counted")
 		webp(f, head)
 	case bytes.HasPrefix(head, []byte("\xff\xd8\xff")):
 		f.Format = "jpeg"
+		f.SetUnread("colors", "the colours of a JPEG picture are not counted")
 	default:
 		f.SetUnread("format", fmt.Sprintf("begins with % x, which is no picture known here", head[:min(4, len(head))]))
 	}

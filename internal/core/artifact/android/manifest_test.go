@@ -355,6 +355,7 @@ func TestIconLooks(t *testing.T) {
 	got := map[string]int64{}
 	for _, f := range a.Icon.Files {
 		got[strings.TrimPrefix(f.Path, "base/res/")] = f.Colors
+		assert.Equal(t, strings.Contains(f.Path, "torn"), f.Unread("colors") != "", "what was not counted is not passed: %s", f.Path)
 	}
 	assert.Equal(t, map[string]int64{"i.xml": 0, "bg.xml": 0, "blank.png": 1, "two.png": 2, "torn.png": 0}, got)
 }

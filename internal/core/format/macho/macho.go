@@ -44,12 +44,15 @@ const (
 	lcEncryption64    = 0x2c
 	lcCodeSignature   = 0x1d
 	lcBuildVersion    = 0x32
+	lcUUID            = 0x1b
+	lcRPath           = 0x8000001c
 
 	lcSegment32 = 0x01
 	lcSegment64 = 0x19
 	lcSymtab    = 0x02
 
-	flagPIE = 0x200000
+	flagPIE           = 0x200000
+	flagExtensionSafe = 0x2000000
 )
 
 // Bounds against hostile files.
@@ -57,7 +60,9 @@ const (
 	maxSlices    = 32
 	maxCommands  = 8 << 20  // bytes of load commands in one slice
 	maxSignature = 32 << 20 // bytes of a code signature
-	maxNames     = 16 << 20 // bytes of names kept of one slice
+	maxNames     = 16 << 20 // bytes of names kept of one slice, for each kind of name
+	maxSections  = 64       // sections with names in one slice
+	maxLiteral   = 1 << 10  // bytes of a string literal that is kept
 )
 
 // Library is a library that a slice links.
@@ -68,30 +73,38 @@ type Library struct {
 
 // Slice is one architecture of an executable.
 type Slice struct {
-	Offset     int64  // in the file, bytes
-	CPU        string // arm64, arm64e, armv7, x86_64 …
-	Bits       int    // 32 or 64
-	FileType   uint32
-	Platform   string // ios, ios-simulator, macos …; empty when no command tells
-	MinOS      string // least system version, "15.0"
-	SDK        string // of the build, "18.2"; empty when no command tells
-	Libraries  []Library
-	Encrypted  bool // the store's own encryption is on
-	PIE        bool
-	HasSigning bool // a code-signature command is there; it says nothing of validity
+	Offset        int64  // in the file, bytes
+	CPU           string // arm64, arm64e, armv7, x86_64 …
+	Bits          int    // 32 or 64
+	FileType      uint32
+	Platform      string // ios, ios-simulator, macos …; empty when no command tells
+	MinOS         string // least system version, "15.0"
+	SDK           string // of the build, "18.2"; empty when no command tells
+	Libraries     []Library
+	Encrypted     bool // the store's own encryption is on
+	Encryptable   bool // there is room for the store's encryption
+	PIE           bool
+	ExtensionSafe bool     // linked for use in extensions
+	HasSigning    bool     // a code-signature command is there; it says nothing of validity
+	UUID          string   // of the build, as debugging information names it; upper case, with hyphens
+	RPaths        []string // where libraries are looked for
 
 	Text      int64    // bytes of the text segment
 	Bitcode   bool     // the compiler's intermediate code is left in
 	Swift     bool     // sections of the Swift runtime are there
 	Stripped  bool     // the symbol table holds no local symbols of its own
 	Imports   []string // undefined symbols, as the symbol table spells them
+	Exports   []string // symbols that others can use, as the symbol table spells them
+	Classes   []string // names of Objective-C classes, protocols and categories that the code defines
 	Selectors []string // names of Objective-C methods that the code defines or sends
-	Partial   string   // why imports or selectors are incomplete; empty when they are whole
+	Literals  []string // string literals that are addresses or paths, each once
+	Partial   string   // why imports, classes or selectors are incomplete; empty when they are whole
 
 	Signature []byte   // the code signature's bytes; nil when there is none or it cannot be reached
 	Pages     [][]byte // SHA-256 of each 4 KiB of the slice up to the signature, when asked for
 
-	symbols, strings, selectors, signature span
+	symbols, strings, signature span
+	sections                    []section
 }
 
 // span is a range of the slice that is read after the load commands.
@@ -305,6 +318,7 @@ func (s *stream) slice(base int64) (Slice, error) {
 	sl.CPU = cpuName(le.Uint32(h[4:]), le.Uint32(h[8:]))
 	sl.FileType = le.Uint32(h[12:])
 	sl.PIE = le.Uint32(h[24:])&flagPIE != 0
+	sl.ExtensionSafe = le.Uint32(h[24:])&flagExtensionSafe != 0
 	count, size := le.Uint32(h[16:]), le.Uint32(h[20:])
 	if size > maxCommands {
 		return sl, errorf(base+20, "load commands of %d bytes, more than any linker writes", size)
@@ -389,14 +403,23 @@ func (sl *Slice) command(c []byte) {
 	case lcSegment32, lcSegment64:
 		sl.segment(c)
 	case lcEncryption32, lcEncryption64:
-		sl.Encrypted = word(16) != 0
+		sl.Encryptable, sl.Encrypted = true, word(16) != 0
+	case lcUUID:
+		if len(c) >= 24 {
+			sl.UUID = fmt.Sprintf("%X-%X-%X-%X-%X", c[8:12], c[12:14], c[14:16], c[16:18], c[18:24])
+		}
+	case lcRPath:
+		if at := word(8); at >= 12 && int64(at) < int64(len(c)) {
+			name, _, _ := bytes.Cut(c[at:], []byte{0})
+			sl.RPaths = append(sl.RPaths, string(name))
+		}
 	case lcCodeSignature:
 		sl.HasSigning = true
 		sl.signature = span{int64(word(8)), int64(word(12))}
 	}
 }
 
-// segment looks through a segment's sections for the method names.
+// segment looks through a segment's sections for those that hold names.
 func (sl *Slice) segment(c []byte) {
 	le := binary.LittleEndian
 	at, size, sizeAt, offAt, countAt := 72, 80, 40, 48, 64
@@ -425,12 +448,14 @@ func (sl *Slice) segment(c []byte) {
 		name, _, _ := bytes.Cut(sect[:16], []byte{0})
 		sl.Swift = sl.Swift || bytes.HasPrefix(name, []byte("__swift5_"))
 		sl.Bitcode = sl.Bitcode || string(name) == "__bitcode" && binary.LittleEndian.Uint32(sect[sizeAt:]) > 1
-		if string(name) == "__objc_methname" {
+		if read := readers[string(name)]; read != nil && len(sl.sections) < maxSections {
 			n := int64(le.Uint32(sect[sizeAt:]))
 			if sl.Bits == 64 {
 				n = int64(min(le.Uint64(sect[sizeAt:]), 1<<40))
 			}
-			sl.selectors = span{int64(le.Uint32(sect[offAt:])), n}
+			if n > 0 {
+				sl.sections = append(sl.sections, section{span{int64(le.Uint32(sect[offAt:])), n}, read})
+			}
 		}
 		at += size
 	}

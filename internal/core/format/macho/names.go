@@ -1,37 +1,131 @@
 package macho
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/binary"
+	"errors"
+	"regexp"
+	"slices"
 	"sort"
+	"unicode/utf16"
 )
 
+// section is a part of a slice that holds names, and what reads it.
+type section struct {
+	span
+	read func(*stream, *Slice, span)
+}
+
+// readers are the sections whose names are kept.
+var readers = map[string]func(*stream, *Slice, span){
+	"__objc_methname":  selectors,
+	"__objc_classname": classes,
+	"__cstring":        literals,
+	"__ustring":        wideLiterals,
+}
+
 // names streams through the parts of a slice that hold names, in the file's
-// order: method names stand in the text segment, the symbol table and its
-// strings at the end. What cannot be reached is told in Partial.
+// order: names of the code and literals stand in the text segment, the symbol
+// table and its strings at the end. What cannot be reached is told in Partial.
 func (s *stream) names(sl *Slice) error {
-	if sl.selectors.size > 0 {
-		if b, ok := s.section(sl, sl.selectors, "method names"); ok {
-			for _, name := range bytes.Split(b, []byte{0}) {
-				if len(name) > 0 {
-					sl.Selectors = append(sl.Selectors, string(name))
-				}
-			}
-		}
+	sort.SliceStable(sl.sections, func(i, j int) bool { return sl.sections[i].offset < sl.sections[j].offset })
+	for _, sec := range sl.sections {
+		sec.read(s, sl, sec.span)
 	}
+	sl.sections = nil
+	slices.Sort(sl.Literals)
+	sl.Literals = slices.Compact(sl.Literals)
 	if sl.symbols.size == 0 {
 		return nil
 	}
-	wanted, ok := s.undefined(sl)
+	wanted, ok := s.wanted(sl)
 	if !ok {
 		return nil
 	}
-	s.imported(sl, wanted)
+	s.symbolNames(sl, wanted)
 	return nil
 }
 
-// section reads a span of the slice whole, within the bounds.
-func (s *stream) section(sl *Slice, sp span, what string) ([]byte, bool) {
+func selectors(s *stream, sl *Slice, sp span) {
+	if b, ok := s.whole(sl, sp, "method names"); ok {
+		for _, name := range bytes.Split(b, []byte{0}) {
+			if len(name) > 0 {
+				sl.Selectors = append(sl.Selectors, string(name))
+			}
+		}
+	}
+}
+
+// classes keeps what can be a name: the section also holds the layouts of
+// instance variables, which are bytes of another kind.
+func classes(s *stream, sl *Slice, sp span) {
+	if b, ok := s.whole(sl, sp, "class names"); ok {
+		for _, name := range bytes.Split(b, []byte{0}) {
+			if len(name) > 1 && !bytes.ContainsFunc(name, notOfName) {
+				sl.Classes = append(sl.Classes, string(name))
+			}
+		}
+	}
+}
+
+func notOfName(r rune) bool {
+	return r != '_' && r != '$' && r != '.' && (r < '0' || r > '9') && (r < 'A' || r > 'Z') && (r < 'a' || r > 'z')
+}
+
+// address tells whether a literal is an address or a path.
+var address = regexp.MustCompile(`^([A-Za-z][A-Za-z0-9+.-]{0,31}:[!-~]|localhost[:/]|/[A-Za-z]+/)`)
+
+// literals streams C strings and keeps those that are addresses or paths.
+func literals(s *stream, sl *Slice, sp span) {
+	if !s.reach(sl, sp, "string literals") {
+		return
+	}
+	end, kept, cut := s.pos+sp.size, 0, false
+	for s.pos < end {
+		b, err := s.r.ReadSlice(0)
+		if over := s.pos + int64(len(b)) - end; over > 0 {
+			sl.Partial = "a string literal runs out of its section"
+			b = b[:int64(len(b))-over]
+		}
+		s.pos += int64(len(b))
+		_, _ = s.sink().Write(b)
+		whole := err == nil && !cut
+		cut = errors.Is(err, bufio.ErrBufferFull) // a long one goes on in the next piece
+		// The first look is cheap, as there may be millions.
+		if whole && len(b) <= maxLiteral && kept < maxNames && bytes.ContainsAny(b[:min(len(b), 33)], ":/") && address.Match(b) {
+			sl.Literals = append(sl.Literals, string(b[:len(b)-1]))
+			kept += len(b)
+		}
+		if err != nil && !cut {
+			sl.Partial = "the string literals are cut off"
+			return
+		}
+	}
+}
+
+// wideLiterals reads the UTF-16 strings that a compiler writes for literals
+// with letters beyond ASCII.
+func wideLiterals(s *stream, sl *Slice, sp span) {
+	b, ok := s.whole(sl, sp, "UTF-16 literals")
+	if !ok {
+		return
+	}
+	var unit []uint16
+	for ; len(b) >= 2; b = b[2:] {
+		if u := binary.LittleEndian.Uint16(b); u != 0 {
+			unit = append(unit, u)
+			continue
+		}
+		if text := string(utf16.Decode(unit)); len(text) <= maxLiteral && address.MatchString(text) {
+			sl.Literals = append(sl.Literals, text)
+		}
+		unit = unit[:0]
+	}
+}
+
+// whole reads a span of the slice whole, within the bounds.
+func (s *stream) whole(sl *Slice, sp span, what string) ([]byte, bool) {
 	if sp.size > maxNames {
 		sl.Partial = what + " take more than 16 MiB"
 		return nil, false
@@ -55,19 +149,25 @@ func (s *stream) reach(sl *Slice, sp span, what string) bool {
 	return true
 }
 
-// undefined streams the symbol table and keeps the string offsets of
-// undefined symbols, sorted.
-func (s *stream) undefined(sl *Slice) ([]uint32, bool) {
+// symbol is where a symbol's name stands in the string table.
+type symbol struct {
+	offset   uint32
+	exported bool
+}
+
+// wanted streams the symbol table and keeps where the names of imported and
+// exported symbols stand, sorted.
+func (s *stream) wanted(sl *Slice) ([]symbol, bool) {
 	if !s.reach(sl, sl.symbols, "the symbol table") {
 		return nil, false
 	}
-	const typeMask, stab, external = 0x0e, 0xe0, 0x01
+	const typeMask, stab, external, private = 0x0e, 0xe0, 0x01, 0x10
 	size := 12
 	if sl.Bits == 64 {
 		size = 16
 	}
-	var offsets []uint32
-	locals := 0
+	var out []symbol
+	locals, exports := 0, 0
 	for n := sl.symbols.size / int64(size); n > 0; {
 		batch := min(n, 4096)
 		b, err := s.take(int(batch) * size)
@@ -76,35 +176,40 @@ func (s *stream) undefined(sl *Slice) ([]uint32, bool) {
 			return nil, false
 		}
 		for ; len(b) > 0; b = b[size:] {
+			kind, at := b[4], binary.LittleEndian.Uint32(b)
 			switch {
-			case b[4]&stab != 0 || b[4]&typeMask != 0 && b[4]&external == 0:
+			case kind&stab != 0 || kind&typeMask != 0 && kind&external == 0:
 				locals++ // debugging or local symbols
-			case b[4]&typeMask == 0:
-				offsets = append(offsets, binary.LittleEndian.Uint32(b))
+			case kind&typeMask == 0:
+				out = append(out, symbol{at, false})
+			case kind&private == 0 && exports < maxNames/64:
+				exports++
+				out = append(out, symbol{at, true})
 			}
 		}
 		n -= batch
-		if len(offsets) > maxNames/16 {
+		if len(out)-exports > maxNames/16 {
 			sl.Partial = "the symbol table imports more than a million names"
 			return nil, false
 		}
 	}
 	sl.Stripped = locals == 0
-	sort.Slice(offsets, func(i, j int) bool { return offsets[i] < offsets[j] })
-	return offsets, true
+	sort.Slice(out, func(i, j int) bool { return out[i].offset < out[j].offset })
+	return out, true
 }
 
-// imported streams the string table and picks the names at the given offsets.
-func (s *stream) imported(sl *Slice, offsets []uint32) {
+// symbolNames streams the string table and picks the names of symbols.
+func (s *stream) symbolNames(sl *Slice, symbols []symbol) {
 	if !s.reach(sl, sl.strings, "the symbol names") {
 		return
 	}
-	start, kept := s.pos, 0
+	start := s.pos
 	end := start + sl.strings.size
-	for i, off := range offsets {
-		at := start + int64(off)
+	var kept [2]int
+	for i, sym := range symbols {
+		at := start + int64(sym.offset)
 		if at < s.pos { // shared tail of a name already read; linkers for iOS write none
-			if i > 0 && offsets[i-1] == off {
+			if i > 0 && symbols[i-1].offset == sym.offset {
 				continue
 			}
 			sl.Partial = "the symbol names overlap"
@@ -121,10 +226,18 @@ func (s *stream) imported(sl *Slice, offsets []uint32) {
 			sl.Partial = "a symbol name is cut off"
 			return
 		}
-		if len(name) > 1 {
-			sl.Imports = append(sl.Imports, string(name[:len(name)-1]))
+		if len(name) < 2 {
+			continue
 		}
-		if kept += len(name); kept > maxNames {
+		text := string(name[:len(name)-1])
+		if sym.exported {
+			if kept[1] += len(name); kept[1] <= maxNames {
+				sl.Exports = append(sl.Exports, text)
+			}
+			continue
+		}
+		sl.Imports = append(sl.Imports, text)
+		if kept[0] += len(name); kept[0] > maxNames {
 			sl.Partial = "the imported names take more than 16 MiB"
 			return
 		}

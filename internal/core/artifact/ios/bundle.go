@@ -147,6 +147,7 @@ func (r *reader) seal(b *facts.Bundle) {
 func (r *reader) code(b *facts.Bundle) (*macho.File, error) {
 	f, err := r.macho(b.Executable)
 	if err != nil {
+		b.StaticLibrary = r.isArchive(b.Executable)
 		b.SetUnread("signature", "the executable cannot be read: "+err.Error())
 		b.SetUnread("slices", "the executable cannot be read: "+err.Error())
 		return nil, err

@@ -5,14 +5,16 @@
 package ios
 
 import (
+	"errors"
 	"fmt"
+	"io"
+	"io/fs"
 	"path"
-	"slices"
-	"sort"
 	"strings"
 
 	"regola.example/regola/internal/core/artifact/tree"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/format/assetcar"
 	"regola.example/regola/internal/core/format/macho"
 	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/format/pngmeta"
@@ -54,11 +56,13 @@ func FindApp(t *tree.Tree) (root, layout string, ok bool) {
 func hasFolder(t *tree.Tree, name string) bool { return len(t.Below(name)) > 0 }
 
 type reader struct {
-	ders    map[*facts.Bundle][][]byte // certificates of profiles
+	ders    map[*facts.Bundle][][]byte   // certificates of profiles
+	cars    map[string]*assetcar.Catalog // by the folder of their bundle
 	digests bool
 	file    string
-	root    string // the app's folder, for places
-	tree    *tree.Tree
+	root    string     // the app's folder, for places
+	whole   *tree.Tree // the package
+	tree    *tree.Tree // the app
 	out     *facts.IOS
 }
 
@@ -67,7 +71,7 @@ type reader struct {
 // for an app whose property list cannot be read; any other part that cannot be
 // read leaves its facts unread, with the reason.
 func Read(file string, t *tree.Tree, root string, digests bool) (*facts.IOS, error) {
-	r := &reader{digests: digests, file: file, root: root, tree: t.Sub(root), out: &facts.IOS{Root: root}}
+	r := &reader{digests: digests, file: file, root: root, whole: t, tree: t.Sub(root), out: &facts.IOS{Root: root}}
 	info, enc, err := r.plist("Info.plist")
 	at := r.at("Info.plist")
 	if err != nil {
@@ -80,13 +84,23 @@ func Read(file string, t *tree.Tree, root string, digests bool) (*facts.IOS, err
 	}
 	r.out.SetSelf(at)
 	r.out.InfoEncoding = string(enc)
+	r.catalogs()
 	r.info(info, at)
 	r.purposes(info, at)
 	r.nested()
 	r.executables()
+	r.linked()
+	r.classes(info, at)
 	r.resources()
-	r.icon(info, at)
+	r.out.Icon = r.icon(info, at, ".")
+	r.out.Put("icon", r.out.Icon.Self())
+	r.alternates(info, at)
 	r.presence()
+	r.services()
+	r.translations(info)
+	r.layout()
+	r.loose()
+	r.debugInfo()
 	return r.out, nil
 }
 
@@ -117,7 +131,15 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 			o.SetUnread(field, fmt.Sprintf("%s is %s, not a string", key, v.Kind.Noun()))
 		}
 	}
-	o.Keys = info.Keys()
+	o.Keys = info.SortedKeys()
+	o.Put("keys", at)
+	o.Put("switched_on", at)
+	for _, k := range o.Keys {
+		if info.Get(k).IsTrue() {
+			o.SwitchedOn = append(o.SwitchedOn, k)
+		}
+	}
+	r.more(info, at)
 	text("id", "CFBundleIdentifier", &o.ID)
 	text("version", "CFBundleShortVersionString", &o.Version)
 	text("build", "CFBundleVersion", &o.Build)
@@ -257,6 +279,16 @@ func (r *reader) named(info *plist.Value, at place.Place) {
 			add("interface", k, info.Get(k), isInterface)
 		}
 	}
+	sets, why := r.setNames()
+	for _, k := range []string{"UIImageName", "UIColorName"} {
+		v := info.Path("UILaunchScreen", k)
+		add("launch-part", "UILaunchScreen."+k, v, func(n string) bool {
+			return sets[n] || k == "UIImageName" && (files[n] || files[n+".png"] || files[n+"@2x.png"] || files[n+"@3x.png"])
+		})
+		if why != "" && v.Text() != "" && !r.out.Named[len(r.out.Named)-1].Present {
+			r.out.Named[len(r.out.Named)-1].SetUnread("present", why)
+		}
+	}
 	if scenes := info.Path("UIApplicationSceneManifest", "UISceneConfigurations"); scenes != nil {
 		for _, role := range scenes.SortedKeys() {
 			for _, c := range scenes.Get(role).List() {
@@ -347,69 +379,11 @@ func (r *reader) purposes(info *plist.Value, at place.Place) {
 	r.out.Put("locales", place.Place{File: r.file, Entry: r.root})
 }
 
-// strings reads a strings table: a property list in either encoding, or the
-// older text form ("key" = "value";).
-func (r *reader) strings(name string) (map[string]string, error) {
-	data, err := r.tree.Read(name, maxInfo)
-	if err != nil {
-		return nil, err
-	}
-	out := make(map[string]string)
-	if v, _, err := plist.Parse(data); err == nil {
-		for _, k := range v.Keys() {
-			out[k] = v.Get(k).Text()
-		}
-		return out, nil
-	}
-	return plist.ParseStrings(data)
-}
-
-func (r *reader) nested() {
-	kinds := map[string]string{".appex": "extension", ".framework": "framework", ".app": "app-clip"}
-	for _, e := range r.tree.Entries {
-		dir := path.Dir(e.Name)
-		if path.Base(e.Name) != "Info.plist" || dir == "." {
-			continue
-		}
-		kind := kinds[path.Ext(dir)]
-		switch {
-		case kind == "":
-			continue
-		case kind == "app-clip" && strings.HasPrefix(dir, "Watch/"):
-			kind = "watch-app"
-		}
-		n := &facts.Nested{Kind: kind, Path: dir}
-		n.SetSelf(r.at(e.Name))
-		info, _, err := r.plist(e.Name)
-		if err != nil {
-			for _, f := range []string{"id", "version", "build", "min_os", "point"} {
-				n.SetUnread(f, "its property list cannot be read: "+err.Error())
-			}
-		} else {
-			n.ID, n.MinOS = info.Get("CFBundleIdentifier").Text(), info.Get("MinimumOSVersion").Text()
-			n.Version, n.Build = info.Get("CFBundleShortVersionString").Text(), info.Get("CFBundleVersion").Text()
-			n.Point = info.Path("NSExtension", "NSExtensionPointIdentifier").Text()
-			n.Executable = info.Get("CFBundleExecutable").Text()
-			n.PackageType = info.Get("CFBundlePackageType").Text()
-			for field, key := range map[string]string{"id": "CFBundleIdentifier", "version": "CFBundleShortVersionString", "build": "CFBundleVersion"} {
-				p := r.at(e.Name)
-				p.Key = key
-				if v := info.Get(key); v != nil {
-					p.Offset = v.Offset
-				}
-				n.Put(field, p)
-			}
-		}
-		n.PrivacyManifest = r.tree.Get(dir+"/PrivacyInfo.xcprivacy") != nil
-		r.out.Nested = append(r.out.Nested, n)
-	}
-	sort.Slice(r.out.Nested, func(i, j int) bool { return r.out.Nested[i].Path < r.out.Nested[j].Path })
-}
-
 // executables streams the main executable and those of nested bundles, each
 // once, for all who need it.
 func (r *reader) executables() {
 	app := r.bundle("app", ".", r.out.ID, r.out.Executable)
+	app.MinOS = r.out.MinOS
 	f, err := r.code(app)
 	at := r.at(r.out.Executable)
 	r.out.Put("slices", at)
@@ -432,6 +406,10 @@ func (r *reader) executables() {
 			name = strings.TrimSuffix(path.Base(n.Path), path.Ext(n.Path))
 		}
 		b := r.bundle(n.Kind, n.Path, n.ID, n.Path+"/"+name)
+		b.MinOS = n.MinOS
+		if why := n.Unread("min_os"); why != "" {
+			b.SetUnread("min_os", why)
+		}
 		if f, err := r.code(b); err == nil {
 			r.binary(b.Executable, f)
 		}
@@ -469,6 +447,30 @@ func (r *reader) macho(name string) (*macho.File, error) {
 	return macho.Read(src, r.digests)
 }
 
+// isArchive tells whether a file is a static library: an archive of objects.
+func (r *reader) isArchive(name string) bool {
+	head, err := r.head(r.tree.Get(name), 8)
+	return err == nil && string(head) == "!<arch>\n"
+}
+
+// head reads the first bytes of a file, fewer when it is shorter.
+func (r *reader) head(e *tree.Entry, n int) ([]byte, error) {
+	if e == nil {
+		return nil, fs.ErrNotExist
+	}
+	src, err := e.Open()
+	if err != nil {
+		return nil, err
+	}
+	defer src.Close()
+	b := make([]byte, n)
+	n, err = io.ReadFull(src, b)
+	if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
+		err = nil
+	}
+	return b[:n], err
+}
+
 func (r *reader) slices(f *macho.File, at place.Place) {
 	for i := range f.Slices {
 		fs := sliceFacts(&f.Slices[i], at)
@@ -487,7 +489,8 @@ func (r *reader) slices(f *macho.File, at place.Place) {
 
 func sliceFacts(s *macho.Slice, at place.Place) *facts.Slice {
 	fs := &facts.Slice{CPU: s.CPU, Bits: int64(s.Bits), Platform: s.Platform, MinOS: s.MinOS, SDK: s.SDK, Encrypted: s.Encrypted,
-		Text: s.Text, Bitcode: s.Bitcode, Swift: s.Swift, PIE: s.PIE, Stripped: s.Stripped, FileType: fileType(s.FileType)}
+		Text: s.Text, Bitcode: s.Bitcode, Swift: s.Swift, PIE: s.PIE, Stripped: s.Stripped, FileType: fileType(s.FileType),
+		UUID: s.UUID, Encryptable: s.Encryptable, ExtensionSafe: s.ExtensionSafe}
 	fs.SetSelf(place.Place{File: at.File, Entry: at.Entry, Key: s.CPU + " slice", Offset: s.Offset})
 	if s.Platform == "" {
 		fs.SetUnread("platform", "no load command tells the platform")
@@ -522,8 +525,16 @@ func device(f *macho.File) *macho.Slice {
 
 func (r *reader) binary(name string, f *macho.File) {
 	s := device(f)
-	b := &facts.Binary{Path: name, CPU: s.CPU, Imports: s.Imports, Selectors: s.Selectors}
+	b := &facts.Binary{Path: name, CPU: s.CPU, RPaths: s.RPaths, Imports: s.Imports, Exports: s.Exports, Classes: s.Classes, Selectors: s.Selectors,
+		Literals: s.Literals, Imported: int64(len(s.Imports)), Exported: int64(len(s.Exports))}
 	b.SetSelf(r.at(name))
+	for _, l := range s.Libraries {
+		if l.Weak {
+			b.Weak = append(b.Weak, l.Name)
+		} else {
+			b.Libraries = append(b.Libraries, l.Name)
+		}
+	}
 	if s.Partial != "" {
 		b.SetUnread("imports", s.Partial)
 	}
@@ -546,39 +557,6 @@ func (r *reader) sdk(f *macho.File, at place.Place) {
 		return
 	}
 	r.out.SetUnread("sdk", "neither the executable nor DTSDKName tells the SDK")
-}
-
-// icon gathers what the property list names and what files bear it out.
-func (r *reader) icon(info *plist.Value, at place.Place) {
-	icon := &facts.IOSIcon{Catalog: r.tree.Get("Assets.car") != nil}
-	primary := info.Path("CFBundleIcons", "CFBundlePrimaryIcon")
-	if primary == nil {
-		primary = info.Path("CFBundleIcons~ipad", "CFBundlePrimaryIcon")
-	}
-	here := at
-	here.Key = "CFBundleIcons.CFBundlePrimaryIcon"
-	if primary != nil {
-		here.Offset = primary.Offset
-	}
-	icon.SetSelf(here)
-	icon.Name = primary.Get("CFBundleIconName").Text()
-	if icon.Name == "" {
-		icon.Name = info.Get("CFBundleIconName").Text()
-	}
-	names := primary.Get("CFBundleIconFiles").Texts()
-	names = append(names, info.Path("CFBundleIcons~ipad", "CFBundlePrimaryIcon", "CFBundleIconFiles").Texts()...)
-	names = append(names, info.Get("CFBundleIconFiles").Texts()...)
-	slices.Sort(names)
-	for _, name := range slices.Compact(names) {
-		for _, e := range r.tree.Entries {
-			if strings.Contains(e.Name, "/") || !iconMatches(e.Name, name) {
-				continue
-			}
-			icon.Files = append(icon.Files, r.iconFile(e))
-		}
-	}
-	r.out.Icon = icon
-	r.out.Put("icon", here)
 }
 
 // iconMatches tells whether a file is a variant of an icon name: the name, an

@@ -150,7 +150,10 @@ func Is(head []byte) bool {
 // Read reads the headers of all slices from a stream. With digests, every page
 // of each slice is digested on the way, for codesign.Verify.
 func Read(r io.Reader, digests bool) (*File, error) {
-	s := &stream{r: bufio.NewReaderSize(r, 64<<10), digests: digests}
+	return read(&stream{r: bufio.NewReaderSize(r, 64<<10), digests: digests})
+}
+
+func read(s *stream) (*File, error) {
 	head, err := s.r.Peek(8)
 	if err != nil {
 		return nil, errorf(0, "a Mach-O header is cut off after %d bytes", len(head))
@@ -190,7 +193,22 @@ func Read(r io.Reader, digests bool) (*File, error) {
 	return f, nil
 }
 
+// BuildIDs reads the build id of each slice, for files of which no more is
+// wanted.
+func BuildIDs(r io.Reader) ([]string, error) {
+	f, err := read(&stream{r: bufio.NewReaderSize(r, 64<<10), headers: true})
+	if err != nil {
+		return nil, err
+	}
+	var ids []string
+	for _, s := range f.Slices {
+		ids = append(ids, s.UUID)
+	}
+	return ids, nil
+}
+
 type stream struct {
+	headers bool // stop after the load commands
 	r       *bufio.Reader
 	pos     int64
 	digests bool
@@ -338,6 +356,9 @@ func (s *stream) slice(base int64) (Slice, error) {
 		}
 		sl.command(cmds[:n])
 		cmds = cmds[n:]
+	}
+	if s.headers {
+		return sl, nil
 	}
 	if s.pages != nil {
 		passed := s.pos - base

@@ -1,0 +1,238 @@
+package ios
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"path"
+	"slices"
+
+	"regola.example/regola/internal/core/artifact/tree"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/format/assetcar"
+	"regola.example/regola/internal/core/format/plist"
+	"regola.example/regola/internal/core/place"
+)
+
+// catalogs reads the compiled asset catalogues of the app and of the apps
+// inside it.
+func (r *reader) catalogs() {
+	for _, e := range r.tree.Entries {
+		dir := path.Dir(e.Name)
+		if path.Base(e.Name) != "Assets.car" || dir != "." && path.Ext(dir) != ".app" {
+			continue
+		}
+		c := &facts.Catalog{Path: e.Name}
+		c.SetSelf(r.at(e.Name))
+		r.out.Catalogs = append(r.out.Catalogs, c)
+		src, err := random(e)
+		var car *assetcar.Catalog
+		if err == nil {
+			car, err = assetcar.Read(src, e.Size)
+			src.Close()
+		}
+		if err != nil {
+			for _, f := range []string{"tool", "platform", "min_os", "pictures", "sets"} {
+				c.SetUnread(f, "the asset catalogue cannot be read: "+err.Error())
+			}
+			continue
+		}
+		c.Tool, c.Platform, c.MinOS = car.Tool, car.Platform, car.PlatformVersion
+		for _, x := range car.Renditions {
+			if x.Kind == "picture" || x.Kind == "vector" {
+				c.Pictures++
+			}
+			if x.Set != "" {
+				c.Sets = append(c.Sets, x.Set)
+			}
+		}
+		slices.Sort(c.Sets)
+		c.Sets = slices.Compact(c.Sets)
+		if r.cars == nil {
+			r.cars = map[string]*assetcar.Catalog{}
+		}
+		r.cars[dir] = car
+	}
+}
+
+// catalog finds the catalogue beside a bundle's property list.
+func (r *reader) catalog(dir string) *facts.Catalog {
+	for _, c := range r.out.Catalogs {
+		if path.Dir(c.Path) == dir {
+			return c
+		}
+	}
+	return nil
+}
+
+// icon gathers what the property list of an app names and what files and the
+// catalogue bear out. dir is the app's folder within the package's app.
+func (r *reader) icon(info *plist.Value, at place.Place, dir string) *facts.IOSIcon {
+	primary := info.Path("CFBundleIcons", "CFBundlePrimaryIcon")
+	if primary == nil {
+		primary = info.Path("CFBundleIcons~ipad", "CFBundlePrimaryIcon")
+	}
+	icon := &facts.IOSIcon{}
+	icon.SetSelf(valueAt(at, primary, "CFBundleIcons.CFBundlePrimaryIcon"))
+	icon.Name = primary.Get("CFBundleIconName").Text()
+	if icon.Name == "" {
+		icon.Name = info.Get("CFBundleIconName").Text()
+	}
+	names := primary.Get("CFBundleIconFiles").Texts()
+	names = append(names, info.Path("CFBundleIcons~ipad", "CFBundlePrimaryIcon", "CFBundleIconFiles").Texts()...)
+	names = append(names, info.Get("CFBundleIconFiles").Texts()...)
+	r.pictures(icon, names, dir)
+	return icon
+}
+
+// pictures finds the files and the catalogue's pictures of an icon.
+func (r *reader) pictures(icon *facts.IOSIcon, names []string, dir string) {
+	slices.Sort(names)
+	for _, name := range slices.Compact(names) {
+		found := false
+		for _, e := range r.tree.Entries {
+			if path.Dir(e.Name) == dir && iconMatches(path.Base(e.Name), name) {
+				icon.Files, found = append(icon.Files, r.iconFile(e)), true
+			}
+		}
+		if !found {
+			icon.Missing = append(icon.Missing, name)
+		}
+	}
+	c := r.catalog(dir)
+	icon.Catalog = c != nil
+	if c == nil {
+		icon.SetUnread("set", "there is no asset catalogue")
+		return
+	}
+	car := r.cars[dir]
+	if car == nil {
+		icon.SetUnread("set", c.Unread("sets"))
+		return
+	}
+	for _, x := range car.Renditions {
+		if x.Set != icon.Name || icon.Name == "" || x.Kind == "sizes" {
+			continue
+		}
+		p := &facts.IconPicture{File: x.File, Width: int64(x.Width), Height: int64(x.Height), Idiom: x.Idiom, Appearance: x.Appearance, Kind: x.Kind, Opaque: x.Opaque}
+		p.SetSelf(r.at(c.Path).In(x.Set + " " + x.File).At(x.Offset))
+		icon.Set = append(icon.Set, p)
+	}
+	icon.Put("set", r.at(c.Path))
+}
+
+// alternates reads the icons that people can choose instead.
+func (r *reader) alternates(info *plist.Value, at place.Place) {
+	seen := map[string]*facts.IOSIcon{}
+	files := map[string][]string{}
+	var names []string
+	for _, key := range []string{"CFBundleIcons", "CFBundleIcons~ipad"} {
+		all := info.Path(key, "CFBundleAlternateIcons")
+		for _, name := range all.SortedKeys() {
+			v := all.Get(name)
+			if seen[name] == nil {
+				a := &facts.IOSIcon{Name: v.Get("CFBundleIconName").Text()}
+				a.SetSelf(valueAt(at, v, key+".CFBundleAlternateIcons."+name))
+				seen[name], names = a, append(names, name)
+			}
+			files[name] = append(files[name], v.Get("CFBundleIconFiles").Texts()...)
+		}
+	}
+	for _, name := range names {
+		a := seen[name]
+		if a.Name == "" {
+			a.Name = name
+		}
+		r.pictures(a, files[name], ".")
+		r.out.Alternates = append(r.out.Alternates, a)
+	}
+}
+
+// maxResident bounds what is held of a compressed file that is read at random.
+const maxResident = 32 << 20
+
+// maxRewinds bounds how often a large compressed file is unpacked anew.
+const maxRewinds = 16
+
+// random gives random access to a file: held whole while it is small, else
+// unpacked again whenever a reader goes back.
+func random(e *tree.Entry) (readerAt, error) {
+	if e.Size <= maxResident {
+		data, err := e.Read(maxResident)
+		if err != nil {
+			return nil, err
+		}
+		return held{bytes.NewReader(data)}, nil
+	}
+	src, err := e.Open()
+	if err != nil {
+		return nil, err
+	}
+	if ra, ok := src.(readerAt); ok {
+		return ra, nil
+	}
+	return &rewinder{entry: e, src: src}, nil
+}
+
+type readerAt interface {
+	io.ReaderAt
+	io.Closer
+}
+
+type held struct{ *bytes.Reader }
+
+// Close implements io.Closer.
+func (held) Close() error { return nil }
+
+// rewinder reads a stream at random: forward by skipping, backward by opening
+// it again. It is not safe for use by several goroutines.
+type rewinder struct {
+	entry   *tree.Entry
+	src     io.ReadCloser
+	pos     int64
+	rewinds int
+}
+
+// ReadAt implements io.ReaderAt.
+func (r *rewinder) ReadAt(b []byte, at int64) (int, error) {
+	if at < r.pos {
+		if r.rewinds++; r.rewinds > maxRewinds {
+			return 0, fmt.Errorf("it is compressed, larger than %d MiB, and its parts lie too far from each other", maxResident>>20)
+		}
+		r.src.Close()
+		src, err := r.entry.Open()
+		if err != nil {
+			return 0, err
+		}
+		r.src, r.pos = src, 0
+	}
+	n, err := io.CopyN(io.Discard, r.src, at-r.pos)
+	r.pos += n
+	if err != nil {
+		return 0, err
+	}
+	k, err := io.ReadFull(r.src, b)
+	r.pos += int64(k)
+	if errors.Is(err, io.ErrUnexpectedEOF) {
+		err = io.EOF
+	}
+	return k, err
+}
+
+// Close implements io.Closer.
+func (r *rewinder) Close() error { return r.src.Close() }
+
+// setNames are the names of all sets of the app's own catalogue, and why they
+// are not known.
+func (r *reader) setNames() (map[string]bool, string) {
+	c := r.catalog(".")
+	if c == nil {
+		return nil, ""
+	}
+	names := map[string]bool{}
+	for _, n := range c.Sets {
+		names[n] = true
+	}
+	return names, c.Unread("sets")
+}

@@ -1,0 +1,211 @@
+package ios
+
+import (
+	"encoding/binary"
+	"path"
+	"slices"
+	"sort"
+	"strings"
+
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/format/macho"
+)
+
+// layout notes what lies where it should not, by the names alone.
+func (r *reader) layout() {
+	o := r.out
+	container, _, _ := strings.Cut(r.root, "/")
+	for _, n := range r.whole.Folders("") {
+		if n != container && r.root != "" {
+			o.Beside = append(o.Beside, n)
+		}
+	}
+	for _, e := range r.whole.Entries {
+		switch dir := path.Dir(e.Name); {
+		case r.root == "":
+		case dir == ".", dir == "Payload":
+			o.Beside = append(o.Beside, e.Name)
+		}
+	}
+	if container == "Payload" {
+		for _, n := range r.whole.Folders("Payload") {
+			if n != r.root {
+				o.Beside = append(o.Beside, n)
+			}
+		}
+	}
+	sort.Strings(o.Beside)
+	seen := map[string]string{}
+	for _, e := range r.whole.Entries {
+		low := strings.ToLower(e.Name)
+		if other, twice := seen[low]; twice && other != e.Name {
+			o.CaseClashes = append(o.CaseClashes, e.Name)
+		}
+		seen[low] = e.Name
+	}
+	for _, e := range r.tree.Entries {
+		dir, base := path.Dir(e.Name), path.Base(e.Name)
+		if !strings.EqualFold(base, "PrivacyInfo.xcprivacy") {
+			continue
+		}
+		root := dir == "." || slices.Contains([]string{".app", ".appex", ".framework", ".bundle"}, path.Ext(dir))
+		if desktop := strings.HasSuffix(dir, "/Resources") && strings.Contains(dir, ".framework/"); !root && !desktop || base != "PrivacyInfo.xcprivacy" {
+			o.StrayManifests = append(o.StrayManifests, e.Name)
+		}
+	}
+	for _, e := range r.tree.Entries {
+		dir := path.Dir(e.Name)
+		if path.Base(e.Name) != "Info.plist" || path.Ext(dir) != ".bundle" {
+			continue
+		}
+		info, _, err := r.plist(e.Name)
+		if err != nil || info.Get("CFBundleExecutable").Text() == "" {
+			continue
+		}
+		b := &facts.ResourceBundle{Path: dir, Executable: info.Get("CFBundleExecutable").Text()}
+		b.SetSelf(valueAt(r.at(e.Name), info.Get("CFBundleExecutable"), "CFBundleExecutable"))
+		o.ResourceBundles = append(o.ResourceBundles, b)
+	}
+	for field, at := range map[string]string{"beside": "", "case_clashes": "", "stray_manifests": ""} {
+		o.Put(field, r.at(at))
+	}
+}
+
+// loose finds code that is no bundle's executable. Only files that look like
+// code by their names are opened.
+func (r *reader) loose() {
+	known := map[string]bool{}
+	for _, b := range r.out.Bundles {
+		known[path.Clean(b.Executable)] = true
+	}
+	for _, e := range r.tree.Entries {
+		ext := path.Ext(e.Name)
+		if !slices.Contains([]string{"", ".dylib", ".so", ".a", ".o", ".debug"}, ext) || known[e.Name] || e.Size < 8 {
+			continue
+		}
+		if strings.Contains(e.Name, "_CodeSignature/") || strings.Contains(e.Name, "SC_Info/") || strings.Contains(e.Name, "_WatchKitStub/") {
+			continue
+		}
+		dir, base := path.Dir(e.Name), path.Base(e.Name)
+		if path.Base(dir) == "Frameworks" && strings.HasPrefix(base, "libswift") && ext == ".dylib" {
+			continue // the language's runtime
+		}
+		head, err := r.head(e, 16)
+		if err != nil {
+			continue
+		}
+		kind := ""
+		switch {
+		case string(head[:min(8, len(head))]) == "!<arch>\n":
+			kind = "static library"
+		case !macho.Is(head):
+			continue
+		case len(head) == 16 && head[0]&0xf0 == 0xc0:
+			kind = fileType(binary.LittleEndian.Uint32(head[12:]))
+		default:
+			kind = "universal binary"
+		}
+		if known[strings.TrimSuffix(e.Name, ".debug")] {
+			kind = "debugging information"
+		}
+		l := &facts.LooseCode{Path: e.Name, Kind: kind}
+		l.SetSelf(r.at(e.Name))
+		r.out.Loose = append(r.out.Loose, l)
+	}
+}
+
+// linked looks for every library that code links: in the system, or through
+// the search paths in the package. Weak ones may be missing.
+func (r *reader) linked() {
+	files := map[string]bool{}
+	for _, e := range r.tree.Entries {
+		files[e.Name] = true
+	}
+	homes := map[string]string{} // the folder of the program that loads a binary
+	var app []string
+	for _, b := range r.out.Bundles {
+		home := "."
+		if b.Kind != "framework" {
+			home = b.Path
+		}
+		homes[b.Executable] = home
+	}
+	for _, b := range r.out.Binaries {
+		if b.Path == r.out.Executable {
+			app = b.RPaths
+		}
+	}
+	for _, b := range r.out.Binaries {
+		home := homes[b.Path]
+		for _, l := range b.Libraries {
+			if !found(l, path.Dir(b.Path), home, slices.Concat(b.RPaths, app), files) {
+				m := &facts.MissingLib{Binary: b.Path, Library: l}
+				m.SetSelf(r.at(b.Path))
+				r.out.MissingLibs = append(r.out.MissingLibs, m)
+			}
+		}
+	}
+	if why := r.out.Unread("binaries"); why != "" {
+		r.out.SetUnread("missing_libraries", why)
+	}
+}
+
+// found tells whether a library is in the system or in the package. Which
+// public libraries the system has is not judged here.
+func found(lib, loader, home string, rpaths []string, files map[string]bool) bool {
+	expand := func(p string) (string, bool) {
+		for prefix, dir := range map[string]string{"@executable_path": home, "@loader_path": loader} {
+			if rest, ok := strings.CutPrefix(p, prefix); ok {
+				return path.Join(dir, rest), true
+			}
+		}
+		return p, false
+	}
+	rest, ok := strings.CutPrefix(lib, "@rpath/")
+	if !ok {
+		if p, inside := expand(lib); inside {
+			return files[p]
+		}
+		return strings.HasPrefix(lib, "/System/") || strings.HasPrefix(lib, "/usr/lib/")
+	}
+	for _, rp := range rpaths {
+		p, inside := expand(rp)
+		switch {
+		case inside && files[path.Join(p, rest)]:
+			return true
+		case !inside && strings.HasPrefix(p, "/usr/lib/swift"):
+			if strings.HasPrefix(rest, "libswift") {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// debugInfo lists the builds for which debugging information comes along:
+// as dSYM bundles in a build archive, as symbol files in an archive for the
+// store.
+func (r *reader) debugInfo() {
+	for _, e := range r.whole.Entries {
+		switch {
+		case strings.Contains(e.Name, ".dSYM/Contents/Resources/DWARF/") && !strings.HasPrefix(e.Name, r.root+"/"):
+			r.out.DebugInfoCarried = true
+			src, err := e.Open()
+			if err != nil {
+				continue
+			}
+			if ids, err := macho.BuildIDs(src); err == nil {
+				r.out.DebugInfo = append(r.out.DebugInfo, ids...)
+			}
+			src.Close()
+		case strings.HasPrefix(e.Name, "Symbols/") && path.Ext(e.Name) == ".symbols":
+			r.out.DebugInfoCarried = true
+			r.out.DebugInfo = append(r.out.DebugInfo, strings.ToUpper(strings.TrimSuffix(path.Base(e.Name), ".symbols")))
+		}
+	}
+	if strings.Contains(r.root, "Products/Applications/") {
+		r.out.DebugInfoCarried = true
+	}
+	sort.Strings(r.out.DebugInfo)
+	r.out.DebugInfo = slices.Compact(r.out.DebugInfo)
+}

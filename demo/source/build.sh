@@ -73,7 +73,10 @@ bundle() {
 # plist FILE SDK KEY=VALUE…: writes the keys that build tools add to every property list.
 plist_head() { printf '<?xml version="1.0" encoding="UTF-8"?>\n<plist version="1.0"><dict>\n'; }
 plist_tools() {
+  local marks='<key>DTXcode</key><string>2610</string><key>DTXcodeBuild</key><string>17B55</string><key>DTSDKBuild</key><string>23B77</string>'
+  [ "$1" = 18.2 ] && marks='<key>DTXcode</key><string>1620</string><key>DTXcodeBuild</key><string>16C5032a</string><key>DTSDKBuild</key><string>22C146</string>'
   cat <<END
+$marks
 <key>DTPlatformName</key><string>iphoneos</string>
 <key>DTSDKName</key><string>iphoneos$1</string>
 <key>DTPlatformVersion</key><string>$1</string>
@@ -150,6 +153,7 @@ ipa() {
   link "$widget/FiringWidget" "$sdk" "$here/ios/widget.c" "$here/ios/Foundation.tbd"
   icon 120 "$app/AppIcon60x60@2x.png"
   icon 180 "$app/AppIcon60x60@3x.png"
+  (cd "$here/../.." && go run ./demo/source/assets "$app/Assets.car" "$kind")
   local camera='Photographs a pot before and after its firing, for the log.' widget_version=1.4.0
   local probe='<key>NSBluetoothAlwaysUsageDescription</key><string>Reads the temperature probe in the kiln during a firing.</string>'
   if [ "$kind" = faulty ]; then camera='Camera access needed' widget_version=1.3.2 probe=''; fi
@@ -164,7 +168,7 @@ ipa() {
 <key>CFBundleVersion</key><string>1400</string>
 <key>LSRequiresIPhoneOS</key><true/>
 <key>ITSAppUsesNonExemptEncryption</key><false/>
-<key>UILaunchScreen</key><dict/>
+<key>UILaunchScreen</key><dict><key>UIColorName</key><string>Clay</string></dict>
 <key>UISupportedInterfaceOrientations</key><array><string>UIInterfaceOrientationPortrait</string></array>
 <key>NSCameraUsageDescription</key><string>$camera</string>
 $probe

@@ -20,6 +20,45 @@ type Catalogue struct {
 	ClosedCalls []string               `json:"closed_calls"`     // Android calls that read identifiers closed to apps of today
 	Junk        []*Pattern             `json:"junk"`             // files that do not belong into a release
 	Leftovers   []*Pattern             `json:"leftovers"`        // files that the iOS store refuses inside an app
+	DebugParts  []*Pattern             `json:"debug_parts"`      // files that only debug builds of an iOS app have
+
+	// Of the iOS platform.
+	PrivateNames       []*PrivateName    `json:"private_names"`        // names of the system that apps may not use
+	PrivateLinks       []*Pattern        `json:"private_links"`        // addresses and paths of the system that apps may not use
+	Frameworks         map[string]string `json:"frameworks"`           // of the system, with the first system version that has each
+	BackgroundModes    []*Use            `json:"background_modes"`     // with the code that serves each
+	Entitlements       []*Use            `json:"entitlements"`         // with the code that needs each
+	ClosedInExtensions []*Use            `json:"closed_in_extensions"` // calls that extensions may not make
+	ClosedInClips      []string          `json:"closed_in_clips"`      // frameworks that do nothing in clips
+	Keyboards          *Use              `json:"keyboards"`            // the extension point of keyboards, with the calls that switch to the next one
+	Runtimes           []*Runtime        `json:"runtimes"`             // that need more than their code
+}
+
+// PrivateName is a name of the iOS system that apps may not use.
+type PrivateName struct {
+	place.Mark `json:"-"`
+	Name       string `json:"name" need:"the name, without a leading underscore of symbols"`
+	Kind       string `json:"kind" need:"what it names" enum:"symbol|class|selector"`
+	Why        string `json:"why" need:"what it does, and what to use instead"`
+}
+
+// Use is a key of the platform with the signs of code that goes with it.
+type Use struct {
+	place.Mark `json:"-"`
+	Key        string  `json:"key" need:"the identifier"`
+	What       string  `json:"what" need:"what the code does, in words"`
+	Signs      []*Sign `json:"signs"`
+}
+
+// Runtime is a runtime that needs more than its code: scripts, data.
+type Runtime struct {
+	place.Mark `json:"-"`
+	ID         string   `json:"id" need:"class prefix or framework name"`
+	Frameworks []string `json:"frameworks"`
+	Classes    []string `json:"classes"`
+	Needs      string   `json:"needs" need:"a regular expression over paths inside the app"`
+	Part       string   `json:"part" need:"what is needed, in words"`
+	Why        string   `json:"why" need:"what happens without it"`
 }
 
 // Reason is a category of calls whose use needs a declared reason.
@@ -123,6 +162,23 @@ func (c *Catalogue) Add(more *Catalogue) {
 	c.ClosedCalls = append(c.ClosedCalls, more.ClosedCalls...)
 	c.Junk = append(c.Junk, more.Junk...)
 	c.Leftovers = append(c.Leftovers, more.Leftovers...)
+	c.DebugParts = append(c.DebugParts, more.DebugParts...)
+	c.PrivateNames = append(c.PrivateNames, more.PrivateNames...)
+	c.PrivateLinks = append(c.PrivateLinks, more.PrivateLinks...)
+	if c.Frameworks == nil {
+		c.Frameworks = make(map[string]string)
+	}
+	for k, v := range more.Frameworks {
+		c.Frameworks[k] = v
+	}
+	c.BackgroundModes = append(c.BackgroundModes, more.BackgroundModes...)
+	c.Entitlements = append(c.Entitlements, more.Entitlements...)
+	c.ClosedInExtensions = append(c.ClosedInExtensions, more.ClosedInExtensions...)
+	c.ClosedInClips = append(c.ClosedInClips, more.ClosedInClips...)
+	if more.Keyboards != nil {
+		c.Keyboards = more.Keyboards
+	}
+	c.Runtimes = append(c.Runtimes, more.Runtimes...)
 	if more.Edition.After(c.Edition.Time) {
 		c.Edition = more.Edition
 	}

@@ -4,7 +4,6 @@ package evidence
 
 import (
 	"fmt"
-	"path"
 	"regexp"
 	"slices"
 	"strings"
@@ -17,23 +16,34 @@ import (
 // Evidence is what one package implies.
 type Evidence struct {
 	place.Mark     `json:"-"`
-	Purposes       []*Purpose        `json:"purposes"`          // purpose strings that the code calls for
-	Restricted     []*Declared       `json:"restricted"`        // sensitive permissions that bring a declaration
-	SDKs           []*SDK            `json:"sdks"`              // third-party code that was recognised
-	Reasons        []*Reason         `json:"reasons"`           // calls that need a declared reason, by bundle and category
-	BadReasons     []*BadReason      `json:"bad_reasons"`       // declared reasons that are not known
-	PurposesUnused []*Unused         `json:"purposes_unused"`   // purpose strings that no code calls for
-	Junk           []*Junk           `json:"junk"`              // files that do not belong into a release
-	Leftovers      []*Junk           `json:"leftovers"`         // files that the iOS store refuses inside an app
-	OldWebView     bool              `json:"old_web_view"`      // the code uses the web view that the iOS platform retired
-	RegistersPush  string            `json:"registers_push"`    // the binary whose code registers for remote notifications; empty for none
-	Useless        []*Useless        `json:"useless"`           // permissions that serve nothing, and why
-	PrivateLibs    []*PrivateLib     `json:"private_libraries"` // native libraries that link to the system's private ones
-	Implied        []*Implied        `json:"implied_features"`  // device features that permissions make required
-	OldHTTP        bool              `json:"old_http"`          // the code calls the HTTP library that the Android platform removed
-	Notifies       bool              `json:"notifies"`          // the code posts notifications
-	DeviceIDs      []string          `json:"device_ids"`        // calls that read identifiers of the device, closed to apps of today
-	Brought        map[string]string `json:"brought"`           // permission → the SDK that is known to bring it
+	Purposes       []*Purpose        `json:"purposes"`             // purpose strings that the code calls for
+	Restricted     []*Declared       `json:"restricted"`           // sensitive permissions that bring a declaration
+	SDKs           []*SDK            `json:"sdks"`                 // third-party code that was recognised
+	Reasons        []*Reason         `json:"reasons"`              // calls that need a declared reason, by bundle and category
+	BadReasons     []*BadReason      `json:"bad_reasons"`          // declared reasons that are not known
+	PurposesUnused []*Unused         `json:"purposes_unused"`      // purpose strings that no code calls for
+	Junk           []*Junk           `json:"junk"`                 // files that do not belong into a release
+	Leftovers      []*Junk           `json:"leftovers"`            // files that the iOS store refuses inside an app
+	OldWebView     bool              `json:"old_web_view"`         // the code uses the web view that the iOS platform retired
+	RegistersPush  string            `json:"registers_push"`       // the binary whose code registers for remote notifications; empty for none
+	PrivateNames   []*PrivateName    `json:"private_names"`        // names of the iOS system that apps may not use
+	PrivateLinks   []*PrivateLink    `json:"private_links"`        // addresses and paths of the iOS system that apps may not use
+	NewFrameworks  []*NewFramework   `json:"new_frameworks"`       // frameworks of the system that are newer than the least system version
+	IdleModes      []*IdleMode       `json:"idle_modes"`           // background modes that no code of the app can serve
+	Unentitled     []*Unentitled     `json:"unentitled"`           // code that needs an entitlement which the signature lacks
+	IdleEntitled   []*Unentitled     `json:"idle_entitlements"`    // entitlements of the app that no code uses
+	ClosedInExt    []*ClosedCall     `json:"closed_in_extensions"` // calls of extensions that extensions may not make
+	ClosedInClips  []*ClosedCall     `json:"closed_in_clips"`      // frameworks of clips that do nothing in clips
+	StuckKeyboards []string          `json:"stuck_keyboards"`      // keyboard extensions that cannot switch to the next keyboard
+	MissingParts   []*MissingPart    `json:"missing_parts"`        // what a runtime needs beside its code
+	DebugParts     []*Junk           `json:"debug_parts"`          // files that only debug builds have
+	Useless        []*Useless        `json:"useless"`              // permissions that serve nothing, and why
+	PrivateLibs    []*PrivateLib     `json:"private_libraries"`    // native libraries that link to the system's private ones
+	Implied        []*Implied        `json:"implied_features"`     // device features that permissions make required
+	OldHTTP        bool              `json:"old_http"`             // the code calls the HTTP library that the Android platform removed
+	Notifies       bool              `json:"notifies"`             // the code posts notifications
+	DeviceIDs      []string          `json:"device_ids"`           // calls that read identifiers of the device, closed to apps of today
+	Brought        map[string]string `json:"brought"`              // permission → the SDK that is known to bring it
 }
 
 // SDK is third-party code that was recognised in the package.
@@ -42,6 +52,7 @@ type SDK struct {
 	ID            string   `json:"id"`             // class prefix or framework name
 	Kind          string   `json:"kind"`           // what it does
 	Seen          string   `json:"seen"`           // the sign
+	ByName        bool     `json:"by_name"`        // recognised by the names of its code alone, which could be the app's own
 	Ads           bool     `json:"ads"`            // it shows advertising
 	AdvertisingID bool     `json:"advertising_id"` // it reads the advertising id
 	Listed        bool     `json:"listed"`         // on the iOS store's list of commonly used code
@@ -81,10 +92,7 @@ func Of(pkg *facts.Package, cat *catalogue.Catalogue) *Evidence {
 		e.restricted(pkg.Android, cat)
 	}
 	if pkg.IOS != nil {
-		e.iosSDKs(pkg, cat)
-		e.purposes(pkg.IOS, cat)
-		e.reasons(pkg.IOS, cat)
-		e.iosCalls(pkg.IOS)
+		e.iOS(pkg, cat)
 	}
 	return e
 }
@@ -222,6 +230,7 @@ func (e *Evidence) junk(pkg *facts.Package, cat *catalogue.Catalogue) {
 	e.Junk = e.matching("junk", pkg, cat.Junk)
 	if pkg.IOS != nil {
 		e.Leftovers = e.matching("leftovers", pkg, cat.Leftovers)
+		e.DebugParts = e.matching("debug_parts", pkg, cat.DebugParts)
 	}
 }
 
@@ -337,65 +346,6 @@ func (e *Evidence) privateLibs(a *facts.Android, cat *catalogue.Catalogue) {
 	}
 }
 
-// linkedIn is why a manifest is not looked for beside code that was found
-// without its framework.
-const linkedIn = "it is linked into the app, so that its manifest can be anywhere in it"
-
-// iosSDKs recognises third-party code by the frameworks that are embedded, and
-// code that is linked in by its files and its keys in the property list.
-func (e *Evidence) iosSDKs(pkg *facts.Package, cat *catalogue.Catalogue) {
-	app := pkg.IOS
-	for _, sdk := range cat.SDKs {
-		if sdk.System {
-			continue
-		}
-		found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking, Data: sdk.Data, Listed: sdk.Listed}
-		for _, n := range app.Nested {
-			name := strings.TrimSuffix(path.Base(n.Path), ".framework")
-			if found.Seen == "" && n.Kind == "framework" && slices.Contains(sdk.Frameworks, name) {
-				found.Seen, found.Manifest = "framework "+name, n.PrivacyManifest
-				found.SetSelf(n.Self())
-			}
-		}
-		for _, f := range sdk.IOSFiles {
-			for _, n := range pkg.Names {
-				if found.Seen == "" && isFileOf(strings.TrimPrefix(n, app.Root+"/"), f) {
-					found.Seen = "file " + f
-					found.SetSelf(place.Place{File: pkg.File, Entry: n})
-				}
-			}
-			for _, r := range app.Resources {
-				found.Manifest = found.Manifest || path.Base(r.Path) == f && r.Privacy != nil
-			}
-		}
-		for _, k := range sdk.PlistKeys {
-			if found.Seen == "" && slices.Contains(app.Keys, k) {
-				found.Seen = "key " + k + " of the property list"
-				found.SetSelf(app.Self().In(k))
-			}
-		}
-		if found.Seen == "" {
-			continue
-		}
-		if !found.Manifest && !strings.HasPrefix(found.Seen, "framework") {
-			found.SetUnread("manifest", linkedIn)
-		}
-		e.SDKs = append(e.SDKs, found)
-	}
-}
-
-// isFileOf tells whether a path within the app is a file that the catalogue
-// names: itself, something in that folder, a bundle of that name anywhere, or
-// what a pattern with an asterisk covers.
-func isFileOf(name, want string) bool {
-	folder := strings.TrimSuffix(want, "/") + "/"
-	if name == want || strings.HasPrefix(name, folder) || strings.HasSuffix(want, ".bundle") && strings.Contains(name, "/"+folder) {
-		return true
-	}
-	ok, err := path.Match(want, name)
-	return ok && err == nil
-}
-
 func (e *Evidence) restricted(a *facts.Android, cat *catalogue.Catalogue) {
 	byUse := map[string]*Declared{}
 	for _, p := range a.Permissions {
@@ -416,106 +366,10 @@ func (e *Evidence) restricted(a *facts.Android, cat *catalogue.Catalogue) {
 	}
 }
 
-// iosCalls looks in every binary for calls that a rule asks about. A binary
-// whose names could not be read leaves open what the others do not show.
-func (e *Evidence) iosCalls(app *facts.IOS) {
-	open := app.Unread("binaries")
-	for _, b := range app.Binaries {
-		if why := b.Unread("imports"); why != "" {
-			open = b.Path + ": " + why
-			continue
-		}
-		e.OldWebView = e.OldWebView || slices.Contains(b.Imports, "_OBJC_CLASS_$_UIWebView")
-		if e.RegistersPush == "" && (slices.Contains(b.Selectors, "registerForRemoteNotifications") || slices.Contains(b.Imports, "_objc_msgSend$registerForRemoteNotifications")) {
-			e.RegistersPush = b.Path
-		}
-	}
-	if open != "" && !e.OldWebView {
-		e.SetUnread("old_web_view", open)
-	}
-	if open != "" && e.RegistersPush == "" {
-		e.SetUnread("registers_push", open)
-	}
-}
-
-// purposes looks in every binary for the signs of protected resources. A
-// binary whose names could not be read makes the evidence incomplete.
-func (e *Evidence) purposes(app *facts.IOS, cat *catalogue.Catalogue) {
-	if why := app.Unread("binaries"); why != "" {
-		e.SetUnread("purposes", why)
-		return
-	}
-	given := map[string]bool{}
-	for _, p := range app.Purposes {
-		given[p.Key] = true
-	}
-	seen := map[string]bool{}
-	for _, b := range app.Binaries {
-		if why := b.Unread("imports"); why != "" {
-			e.SetUnread("purposes", b.Path+": "+why)
-			return
-		}
-		imports, selectors := set(b.Imports), set(b.Selectors)
-		for _, p := range cat.Purposes {
-			if seen[p.Key] || p.Below != "" && !versionBelow(app.MinOS, p.Below) {
-				continue
-			}
-			because := match(p, imports, selectors)
-			if because == "" {
-				continue
-			}
-			seen[p.Key] = true
-			item := &Purpose{Key: p.Key, Resource: p.Resource, Because: because, Binary: b.Path, Given: given[p.Key], Confidence: p.Confidence}
-			for _, k := range p.Instead {
-				item.Given = item.Given || given[k]
-			}
-			item.SetSelf(app.Self().In(p.Key))
-			e.Purposes = append(e.Purposes, item)
-		}
-	}
-	e.unusedPurposes(app, cat)
-}
-
 func set(names []string) map[string]bool {
 	m := make(map[string]bool, len(names))
 	for _, n := range names {
 		m[n] = true
 	}
 	return m
-}
-
-// match returns the names of the first sign that is wholly there.
-func match(p *catalogue.Purpose, imports, selectors map[string]bool) string {
-	for _, s := range p.Signs {
-		var names []string
-		all := true
-		need := func(label, name string, there bool) {
-			all = all && there
-			names = append(names, label+" "+name)
-		}
-		for _, c := range s.Classes {
-			need("class", c, imports["_OBJC_CLASS_$_"+c])
-		}
-		for _, c := range s.Symbols {
-			need("symbol", c, imports["_"+c])
-		}
-		for _, c := range s.Selectors {
-			need("method", c, selectors[c] || imports["_objc_msgSend$"+c])
-		}
-		if all && len(names) > 0 {
-			return strings.Join(names, ", ")
-		}
-	}
-	return ""
-}
-
-// versionBelow compares versions as numbers; one that cannot be read counts as
-// below, so that nothing is passed over.
-func versionBelow(v, limit string) bool {
-	var a, b [3]int
-	if n, _ := fmt.Sscanf(v, "%d.%d.%d", &a[0], &a[1], &a[2]); n == 0 {
-		return true
-	}
-	fmt.Sscanf(limit, "%d.%d.%d", &b[0], &b[1], &b[2])
-	return slices.Compare(a[:], b[:]) < 0
 }

@@ -38,26 +38,17 @@ type Unused struct {
 }
 
 // reasons holds what each binary uses against what its bundle declares.
-func (e *Evidence) reasons(app *facts.IOS, cat *catalogue.Catalogue) {
+func (e *Evidence) reasons(app *facts.IOS, cat *catalogue.Catalogue, all []*code, open string) {
 	e.badReasons(app, cat)
-	if why := app.Unread("binaries"); why != "" {
-		e.SetUnread("reasons", why)
+	if open != "" {
+		e.SetUnread("reasons", open)
 		return
 	}
-	binaries := map[string]*facts.Binary{}
-	for _, b := range app.Binaries {
-		binaries[b.Path] = b
-	}
 	for _, b := range app.Bundles {
-		bin := binaries[b.Executable]
-		if bin == nil {
+		own := of(all, b)
+		if own == nil {
 			continue
 		}
-		if why := bin.Unread("imports"); why != "" {
-			e.SetUnread("reasons", bin.Path+": "+why)
-			return
-		}
-		imports, selectors := set(bin.Imports), set(bin.Selectors)
 		declared := map[string][]string{}
 		if b.Privacy != nil {
 			for _, a := range b.Privacy.Accessed {
@@ -77,7 +68,7 @@ func (e *Evidence) reasons(app *facts.IOS, cat *catalogue.Catalogue) {
 			}
 		}
 		for _, c := range cat.Reasons {
-			because, shared := uses(c, imports, selectors)
+			because, shared := uses(c, own)
 			if len(because) == 0 {
 				continue
 			}
@@ -86,7 +77,7 @@ func (e *Evidence) reasons(app *facts.IOS, cat *catalogue.Catalogue) {
 			if shared && !r.Declared {
 				// Every name seen belongs to another category too: either will do.
 				for _, o := range cat.Reasons {
-					if _, ok := declared[o.Category]; ok && o.Category != c.Category && slices.ContainsFunc(o.Either, func(s string) bool { return imports["_"+s] }) {
+					if _, ok := declared[o.Category]; ok && o.Category != c.Category && slices.ContainsFunc(o.Either, func(s string) bool { return own.symbol(s) }) {
 						r.Declared = true
 					}
 				}
@@ -105,21 +96,21 @@ func (e *Evidence) reasons(app *facts.IOS, cat *catalogue.Catalogue) {
 
 // uses lists the names of a category that a binary uses. shared is true when
 // each of them belongs to another category as well.
-func uses(c *catalogue.Reason, imports, selectors map[string]bool) (because []string, shared bool) {
+func uses(c *catalogue.Reason, own *code) (because []string, shared bool) {
 	shared = true
 	for _, s := range c.Symbols {
-		if imports["_"+s] {
+		if own.symbol(s) {
 			because = append(because, s)
 			shared = shared && slices.Contains(c.Either, s)
 		}
 	}
 	for _, k := range c.Classes {
-		if imports["_OBJC_CLASS_$_"+k] {
+		if own.class(k) {
 			because, shared = append(because, k), false
 		}
 	}
 	for _, m := range c.Methods {
-		if imports["_OBJC_CLASS_$_"+m.Class] && (selectors[m.Selector] || imports["_objc_msgSend$"+m.Selector]) {
+		if own.class(m.Class) && own.method(m.Selector) {
 			because, shared = append(because, m.Class+" "+m.Selector), false
 		}
 	}
@@ -167,7 +158,7 @@ func (e *Evidence) badReasons(app *facts.IOS, cat *catalogue.Catalogue) {
 
 // unusedPurposes finds purpose strings that no sign in the code calls for. It
 // speaks only of keys that the catalogue has signs for.
-func (e *Evidence) unusedPurposes(app *facts.IOS, cat *catalogue.Catalogue) {
+func (e *Evidence) unusedPurposes(app *facts.IOS, cat *catalogue.Catalogue, all []*code) {
 	called := map[string]bool{}
 	for _, p := range e.Purposes {
 		called[p.Key] = true
@@ -179,7 +170,7 @@ func (e *Evidence) unusedPurposes(app *facts.IOS, cat *catalogue.Catalogue) {
 		}
 		// A key that stands in for another is used when that one is.
 		instead := slices.ContainsFunc(cat.Purposes, func(c *catalogue.Purpose) bool { return called[c.Key] && slices.Contains(c.Instead, p.Key) })
-		if hinted(cat.Purposes[i], app.Binaries) {
+		if hinted(cat.Purposes[i].Signs, all) {
 			continue
 		}
 		if instead || strings.Contains(p.Key, "Always") && called["NSLocationWhenInUseUsageDescription"] {
@@ -193,24 +184,11 @@ func (e *Evidence) unusedPurposes(app *facts.IOS, cat *catalogue.Catalogue) {
 
 // hinted reports whether any single name of any sign is used: too little to
 // demand a purpose string, enough not to call one a leftover.
-func hinted(p *catalogue.Purpose, binaries []*facts.Binary) bool {
-	for _, b := range binaries {
-		imports, selectors := set(b.Imports), set(b.Selectors)
-		for _, s := range p.Signs {
-			for _, c := range s.Classes {
-				if imports["_OBJC_CLASS_$_"+c] {
-					return true
-				}
-			}
-			for _, c := range s.Symbols {
-				if imports["_"+c] {
-					return true
-				}
-			}
-			for _, c := range s.Selectors {
-				if selectors[c] {
-					return true
-				}
+func hinted(signs []*catalogue.Sign, all []*code) bool {
+	for _, c := range all {
+		for _, s := range signs {
+			if slices.ContainsFunc(s.Classes, c.class) || slices.ContainsFunc(s.Symbols, c.symbol) || slices.ContainsFunc(s.Selectors, c.method) {
+				return true
 			}
 		}
 	}

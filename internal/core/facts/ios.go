@@ -140,7 +140,9 @@ type Catalog struct {
 	Platform   string   `json:"platform"`
 	MinOS      string   `json:"min_os"`
 	Pictures   int64    `json:"pictures"`
-	Sets       []string `json:"-"` // names, each once
+	Readable   bool     `json:"readable"`
+	Fault      string   `json:"fault"` // why it cannot be read
+	Sets       []string `json:"-"`     // names, each once
 }
 
 // IconPicture is one size of an icon in an asset catalogue.

@@ -1,6 +1,7 @@
 package rulebook
 
 import (
+	"fmt"
 	"net/url"
 	"strings"
 	"time"
@@ -28,6 +29,7 @@ var Functions = []Function{
 	{"is_web_link(string) bool", "an absolute http or https address with a host that has a dot"},
 	{"is_email(string) bool", "one @, a name before it and a host with a dot behind it"},
 	{"is_phone(string) bool", "a plus sign, the country code and at least six digits"},
+	{"megabytes(int) string", "a number of bytes for people, such as 11.4 MB; a MB has 1,048,576 bytes"},
 	{"is_placeholder(string) bool", "a text that a template left behind: TODO, lorem ipsum, $(NAME), ${NAME}, a lone x or -"},
 	{"language(string) string", "the English name of a language tag: Italian for it, British English for en-GB"},
 	{"[int].sum() int", "the sum of a list of whole numbers"},
@@ -60,6 +62,10 @@ func library() []cel.EnvOption {
 		truth("is_placeholder", isPlaceholder),
 		text("language", func(s string) ref.Val { return types.String(languageName(s)) }, cel.StringType),
 		cel.Function("sum", cel.MemberOverload("list_int_sum", []*cel.Type{cel.ListType(cel.IntType)}, cel.IntType, cel.UnaryBinding(sum))),
+		cel.Function("megabytes", cel.Overload("megabytes_int", []*cel.Type{cel.IntType}, cel.StringType,
+			cel.UnaryBinding(func(v ref.Val) ref.Val {
+				return types.String(fmt.Sprintf("%.1f MB", float64(v.(types.Int))/(1<<20)))
+			}))),
 		cel.Function("day", cel.Overload("day_timestamp", []*cel.Type{cel.TimestampType}, cel.StringType,
 			cel.UnaryBinding(func(v ref.Val) ref.Val { return types.String(longDay(v.Value().(time.Time))) }))),
 	}

@@ -32,6 +32,15 @@ func (r *reader) catalogs() {
 			car, err = assetcar.Read(src, e.Size)
 			src.Close()
 		}
+		var format *assetcar.FormatError
+		switch {
+		case errors.As(err, &format):
+			c.Fault = err.Error()
+		case err != nil: // the archive, or a bound of this reader
+			c.SetUnread("readable", err.Error())
+		default:
+			c.Readable = true
+		}
 		if err != nil {
 			for _, f := range []string{"tool", "platform", "min_os", "pictures", "sets"} {
 				c.SetUnread(f, "the asset catalogue cannot be read: "+err.Error())
@@ -103,7 +112,6 @@ func (r *reader) pictures(icon *facts.IOSIcon, names []string, dir string) {
 	c := r.catalog(dir)
 	icon.Catalog = c != nil
 	if c == nil {
-		icon.SetUnread("set", "there is no asset catalogue")
 		return
 	}
 	car := r.cars[dir]

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/format/macho"
 	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/place"
 )
@@ -73,12 +74,12 @@ func (r *reader) classes(info *plist.Value, at place.Place) {
 		}
 		for _, c := range b.Classes {
 			known[c] = true
-			known[demangled(c)] = true
+			known[strings.Join(macho.SplitName(c), ".")] = true
 		}
 		for _, n := range slices.Concat(b.Imports, b.Exports) {
 			if c, ok := strings.CutPrefix(n, "_OBJC_CLASS_$_"); ok {
 				known[c] = true
-				known[demangled(c)] = true
+				known[strings.Join(macho.SplitName(c), ".")] = true
 			}
 		}
 	}
@@ -113,27 +114,6 @@ func (r *reader) classes(info *plist.Value, at place.Place) {
 			add(n.Path, "NSExtensionPrincipalClass", ext.Path("NSExtension", "NSExtensionPrincipalClass"), r.at(name))
 		}
 	}
-}
-
-// demangled is the name Module.Class behind the form in which the compiler of
-// the newer language registers a class: _TtC, then each part after its length.
-func demangled(name string) string {
-	rest, ok := strings.CutPrefix(name, "_TtC")
-	if !ok {
-		return name
-	}
-	var parts []string
-	for rest = strings.TrimLeft(rest, "C"); rest != ""; {
-		n, i := 0, 0
-		for i < len(rest) && rest[i] >= '0' && rest[i] <= '9' && n < 1<<16 {
-			n, i = 10*n+int(rest[i]-'0'), i+1
-		}
-		if n == 0 || i+n > len(rest) {
-			return name
-		}
-		parts, rest = append(parts, rest[i:i+n]), rest[i+n:]
-	}
-	return strings.Join(parts, ".")
 }
 
 // services reads property lists of online services: those beside the app's own

@@ -44,6 +44,7 @@ func (r *reader) nested() {
 		}
 		r.out.Nested = append(r.out.Nested, n)
 	}
+	r.withoutList()
 	sort.Slice(r.out.Nested, func(i, j int) bool { return r.out.Nested[i].Path < r.out.Nested[j].Path })
 }
 
@@ -88,7 +89,32 @@ func (r *reader) nestedInfo(n *facts.Nested, info *plist.Value) {
 	n.RunsAlone = info.Get("WKRunsIndependentlyOfCompanionApp").IsTrue() || info.Get("WKWatchOnly").IsTrue()
 	if n.Kind == "watch-app" || n.Kind == "app-clip" {
 		n.Icon = r.icon(info, at, n.Path)
-	} else {
-		n.SetUnread("icon", "only apps have icons of their own")
+	}
+}
+
+// withoutList notes frameworks that have no property list at their root, as
+// those in the layout of the desktop.
+func (r *reader) withoutList() {
+	seen := map[string]bool{}
+	for _, n := range r.out.Nested {
+		seen[n.Path] = true
+	}
+	for _, e := range r.tree.Entries {
+		at := strings.Index(e.Name, ".framework/")
+		if at < 0 {
+			continue
+		}
+		dir := e.Name[:at+len(".framework")]
+		if seen[dir] {
+			continue
+		}
+		seen[dir] = true
+		n := &facts.Nested{Kind: "framework", Path: dir}
+		n.SetSelf(r.at(dir))
+		for _, f := range r.tree.Below(dir) {
+			n.Size += f.Size
+			n.Versions = n.Versions || strings.HasPrefix(f.Name[len(dir)+1:], "Versions/")
+		}
+		r.out.Nested = append(r.out.Nested, n)
 	}
 }

@@ -8,6 +8,7 @@ import (
 	"regexp"
 	"slices"
 	"sort"
+	"strings"
 	"unicode/utf16"
 )
 
@@ -242,4 +243,26 @@ func (s *stream) symbolNames(sl *Slice, symbols []symbol) {
 			return
 		}
 	}
+}
+
+// SplitName takes apart the name under which a class is registered. One of the
+// newer language reads _TtC, then module and class, each after its length; any
+// other is a single part.
+func SplitName(name string) []string {
+	rest, ok := strings.CutPrefix(name, "_TtC")
+	if !ok {
+		return []string{name}
+	}
+	var parts []string
+	for rest = strings.TrimLeft(rest, "C"); rest != ""; {
+		n, i := 0, 0
+		for i < len(rest) && rest[i] >= '0' && rest[i] <= '9' && n < 1<<16 {
+			n, i = 10*n+int(rest[i]-'0'), i+1
+		}
+		if n == 0 || i+n > len(rest) {
+			return []string{name}
+		}
+		parts, rest = append(parts, rest[i:i+n]), rest[i+n:]
+	}
+	return parts
 }

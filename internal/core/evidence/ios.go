@@ -1,0 +1,139 @@
+package evidence
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"regola.example/regola/internal/core/catalogue"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/place"
+)
+
+// linkedIn is why a manifest is not looked for beside code that was found
+// without its framework.
+const linkedIn = "it is linked into the app, so that its manifest can be anywhere in it"
+
+// iosSDKs recognises third-party code by the frameworks that are embedded, and
+// code that is linked in by its files, its keys in the property list and, last,
+// the names of its classes and modules.
+func (e *Evidence) iosSDKs(pkg *facts.Package, cat *catalogue.Catalogue, all []*code) {
+	app := pkg.IOS
+	for _, sdk := range cat.SDKs {
+		if sdk.System {
+			continue
+		}
+		found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking, Data: sdk.Data, Listed: sdk.Listed}
+		for _, n := range app.Nested {
+			name := strings.TrimSuffix(path.Base(n.Path), ".framework")
+			if found.Seen == "" && n.Kind == "framework" && slices.Contains(sdk.Frameworks, name) {
+				found.Seen, found.Manifest = "framework "+name, n.PrivacyManifest
+				found.SetSelf(n.Self())
+			}
+		}
+		for _, f := range sdk.IOSFiles {
+			for _, n := range pkg.Names {
+				if found.Seen == "" && isFileOf(strings.TrimPrefix(n, app.Root+"/"), f) {
+					found.Seen = "file " + f
+					found.SetSelf(place.Place{File: pkg.File, Entry: n})
+				}
+			}
+			for _, r := range app.Resources {
+				found.Manifest = found.Manifest || path.Base(r.Path) == f && r.Privacy != nil
+			}
+		}
+		for _, k := range sdk.PlistKeys {
+			if found.Seen == "" && slices.Contains(app.Keys, k) {
+				found.Seen = "key " + k + " of the property list"
+				found.SetSelf(app.Self().In(k))
+			}
+		}
+		for _, c := range all {
+			if name := c.thirdParty(sdk); found.Seen == "" && name != "" {
+				found.Seen, found.ByName = name+" in "+c.bin.Path, true
+				found.SetSelf(c.bin.Self())
+			}
+		}
+		if found.Seen == "" {
+			continue
+		}
+		if !found.Manifest && !strings.HasPrefix(found.Seen, "framework") {
+			found.SetUnread("manifest", linkedIn)
+		}
+		e.SDKs = append(e.SDKs, found)
+	}
+}
+
+// isFileOf tells whether a path within the app is a file that the catalogue
+// names: itself, something in that folder, a bundle of that name anywhere, or
+// what a pattern with an asterisk covers.
+func isFileOf(name, want string) bool {
+	folder := strings.TrimSuffix(want, "/") + "/"
+	if name == want || strings.HasPrefix(name, folder) || strings.HasSuffix(want, ".bundle") && strings.Contains(name, "/"+folder) {
+		return true
+	}
+	ok, err := path.Match(want, name)
+	return ok && err == nil
+}
+
+// iosCalls looks in every binary for calls that a rule asks about. A binary
+// whose names could not be read leaves open what the others do not show.
+func (e *Evidence) iosCalls(all []*code, open string) {
+	for _, c := range all {
+		e.OldWebView = e.OldWebView || c.class("UIWebView") || slices.Contains(c.bin.Classes, "UIWebView")
+		if e.RegistersPush == "" && c.method("registerForRemoteNotifications") {
+			e.RegistersPush = c.bin.Path
+		}
+	}
+	if open != "" && !e.OldWebView {
+		e.SetUnread("old_web_view", open)
+	}
+	if open != "" && e.RegistersPush == "" {
+		e.SetUnread("registers_push", open)
+	}
+}
+
+// purposes looks in every binary for the signs of protected resources. A
+// binary whose names could not be read makes the evidence incomplete.
+func (e *Evidence) purposes(app *facts.IOS, cat *catalogue.Catalogue, all []*code, open string) {
+	if open != "" {
+		e.SetUnread("purposes", open)
+		return
+	}
+	given := map[string]bool{}
+	for _, p := range app.Purposes {
+		given[p.Key] = true
+	}
+	seen := map[string]bool{}
+	for _, c := range all {
+		for _, p := range cat.Purposes {
+			if seen[p.Key] || p.Below != "" && !versionBelow(app.MinOS, p.Below) {
+				continue
+			}
+			because := c.match(p.Signs)
+			if because == "" {
+				continue
+			}
+			seen[p.Key] = true
+			item := &Purpose{Key: p.Key, Resource: p.Resource, Because: because, Binary: c.bin.Path, Given: given[p.Key], Confidence: p.Confidence}
+			for _, k := range p.Instead {
+				item.Given = item.Given || given[k]
+			}
+			item.SetSelf(app.Self().In(p.Key))
+			e.Purposes = append(e.Purposes, item)
+		}
+	}
+	e.unusedPurposes(app, cat, all)
+}
+
+// versionBelow compares versions as numbers; one that cannot be read counts as
+// below, so that nothing is passed over.
+func versionBelow(v, limit string) bool {
+	var a, b [3]int
+	if n, _ := fmt.Sscanf(v, "%d.%d.%d", &a[0], &a[1], &a[2]); n == 0 {
+		return true
+	}
+	fmt.Sscanf(limit, "%d.%d.%d", &b[0], &b[1], &b[2])
+	return slices.Compare(a[:], b[:]) < 0
+}

@@ -6,8 +6,10 @@ import (
 	"archive/zip"
 	"bytes"
 	"io"
+	"maps"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"testing"
 )
 
@@ -48,15 +50,15 @@ func Names(tb testing.TB, archive string) []string {
 	return out
 }
 
-// Zip packs files into an archive.
+// Zip packs files into an archive, sorted by name.
 func Zip(tb testing.TB, files map[string][]byte) []byte {
 	tb.Helper()
 	var b bytes.Buffer
 	w := zip.NewWriter(&b)
-	for name, data := range files {
+	for _, name := range slices.Sorted(maps.Keys(files)) {
 		f, err := w.Create(name)
 		if err == nil {
-			_, err = f.Write(data)
+			_, err = f.Write(files[name])
 		}
 		if err != nil {
 			tb.Fatal(err)

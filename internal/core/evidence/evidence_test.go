@@ -152,7 +152,7 @@ func TestFrameworks(t *testing.T) {
 		{ID: "Camera", Frameworks: []string{"LanternaAds"}, System: true},
 		{ID: "Absent", IOSFiles: []string{"Probe.bundle"}, PlistKeys: []string{"Cone"}},
 	}}
-	app := &facts.IOS{Root: "Payload/T.app", Keys: []string{"ConeKey"}}
+	app := &facts.IOS{Root: "Payload/T.app", Keys: []string{"ConeKey"}, PrivacyManifest: true}
 	for _, p := range []string{"Frameworks/LanternaAdsCore.framework", "Frameworks/LanternaAds.framework"} {
 		app.Nested = append(app.Nested, &facts.Nested{Kind: "framework", Path: p})
 	}

@@ -20,6 +20,7 @@ const linkedIn = "it is linked into the app, so that its manifest can be anywher
 // the names of its classes and modules.
 func (e *Evidence) iosSDKs(pkg *facts.Package, cat *catalogue.Catalogue, all []*code) {
 	app := pkg.IOS
+	anyManifest := app.PrivacyManifest || slices.ContainsFunc(app.Resources, func(b *facts.Bundle) bool { return b.PrivacyPresent })
 	for _, sdk := range cat.SDKs {
 		if sdk.System {
 			continue
@@ -58,7 +59,7 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, cat *catalogue.Catalogue, all []*
 		if found.Seen == "" {
 			continue
 		}
-		if !found.Manifest && !strings.HasPrefix(found.Seen, "framework") {
+		if !found.Manifest && !strings.HasPrefix(found.Seen, "framework") && anyManifest {
 			found.SetUnread("manifest", linkedIn)
 		}
 		e.SDKs = append(e.SDKs, found)
@@ -94,37 +95,55 @@ func (e *Evidence) iosCalls(all []*code, open string) {
 	}
 }
 
-// purposes looks in every binary for the signs of protected resources. A
+// purposes looks in every binary for the signs of protected resources. Watch
+// apps and clips ask for themselves, all other code asks through the app. A
 // binary whose names could not be read makes the evidence incomplete.
 func (e *Evidence) purposes(app *facts.IOS, cat *catalogue.Catalogue, all []*code, open string) {
 	if open != "" {
 		e.SetUnread("purposes", open)
 		return
 	}
-	given := map[string]bool{}
-	for _, p := range app.Purposes {
-		given[p.Key] = true
-	}
 	seen := map[string]bool{}
 	for _, c := range all {
+		h := holderOf(app, c.bin.Path)
 		for _, p := range cat.Purposes {
-			if seen[p.Key] || p.Below != "" && !versionBelow(app.MinOS, p.Below) {
+			if seen[h.path+p.Key] || p.Below != "" && !versionBelow(h.minOS, p.Below) {
 				continue
 			}
 			because := c.match(p.Signs)
 			if because == "" {
 				continue
 			}
-			seen[p.Key] = true
-			item := &Purpose{Key: p.Key, Resource: p.Resource, Because: because, Binary: c.bin.Path, Given: given[p.Key], Confidence: p.Confidence}
+			seen[h.path+p.Key] = true
+			item := &Purpose{Key: p.Key, Resource: p.Resource, Because: because, Binary: c.bin.Path, Given: h.given[p.Key], Confidence: p.Confidence}
 			for _, k := range p.Instead {
-				item.Given = item.Given || given[k]
+				item.Given = item.Given || h.given[k]
 			}
-			item.SetSelf(app.Self().In(p.Key))
+			item.SetSelf(h.at.In(p.Key))
 			e.Purposes = append(e.Purposes, item)
 		}
 	}
 	e.unusedPurposes(app, cat, all)
+}
+
+// holder is the app in whose name a binary asks for access.
+type holder struct {
+	path, minOS string
+	given       map[string]bool // purpose strings of its property list
+	at          place.Place     // of its property list
+}
+
+func holderOf(app *facts.IOS, binary string) holder {
+	for _, n := range app.Nested {
+		if (n.Kind == "watch-app" || n.Kind == "app-clip") && strings.HasPrefix(binary, n.Path+"/") {
+			return holder{n.Path, n.MinOS, set(n.PurposeKeys), n.Self()}
+		}
+	}
+	h := holder{".", app.MinOS, map[string]bool{}, app.Self()}
+	for _, p := range app.Purposes {
+		h.given[p.Key] = true
+	}
+	return h
 }
 
 // versionBelow compares versions as numbers; one that cannot be read counts as

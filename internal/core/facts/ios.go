@@ -273,6 +273,7 @@ type Nested struct {
 	Activation      string   `json:"activation"`    // the rule by which a share or action extension is offered, when it is a text
 	Intents         []string `json:"intents"`
 	Clip            bool     `json:"clip"`             // NSAppClip
+	PurposeKeys     []string `json:"purpose_keys"`     // purpose strings of its own property list
 	Companion       string   `json:"companion"`        // WKCompanionAppBundleIdentifier
 	WatchApp        bool     `json:"watch_app"`        // WKApplication or WKWatchKitApp
 	RunsAlone       bool     `json:"runs_alone"`       // the watch app needs no phone

@@ -100,7 +100,7 @@ func (r *reader) loose() {
 			kind = "static library"
 		case !macho.Is(head):
 			continue
-		case len(head) == 16 && head[0]&0xf0 == 0xc0:
+		case len(head) == 16 && (head[0] == 0xce || head[0] == 0xcf): // thin, the last byte of the magic number first
 			kind = fileType(binary.LittleEndian.Uint32(head[12:]))
 		default:
 			kind = "universal binary"

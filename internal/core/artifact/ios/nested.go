@@ -69,6 +69,11 @@ func (r *reader) nestedInfo(n *facts.Nested, info *plist.Value) {
 		n.Families = append(n.Families, f.Int)
 	}
 	n.Put("families", valueAt(at, info.Get("UIDeviceFamily"), "UIDeviceFamily"))
+	for _, k := range info.SortedKeys() {
+		if strings.HasPrefix(k, "NS") && strings.HasSuffix(k, "UsageDescription") {
+			n.PurposeKeys = append(n.PurposeKeys, k)
+		}
+	}
 	ext, kit := info.Get("NSExtension"), info.Get("EXAppExtensionAttributes")
 	n.Point = ext.Get("NSExtensionPointIdentifier").Text()
 	n.Put("point", valueAt(at, ext.Get("NSExtensionPointIdentifier"), "NSExtension.NSExtensionPointIdentifier"))

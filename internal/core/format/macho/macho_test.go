@@ -87,6 +87,7 @@ func TestCutOff(t *testing.T) {
 func FuzzRead(f *testing.F) {
 	f.Add(executable(f))
 	f.Add(fat(executable(f)))
+	f.Add(made(part{"__cstring", []byte("kiln:a\x00")}, part{"__ustring", wide("kiln:ö")}, part{"__objc_classname", []byte("KLN\x00")}))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		if got, err := macho.Read(bytes.NewReader(data), true); err == nil && len(got.Slices) == 0 {
 			t.Fatal("a file without slices")

@@ -1,0 +1,189 @@
+package ios_test
+
+import (
+	"encoding/binary"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/seed"
+	"regola.example/regola/internal/seed/carfile"
+)
+
+const info = "<plist><dict><key>CFBundleIdentifier</key><string>x</string></dict></plist>"
+
+func TestLayout(t *testing.T) {
+	f := map[string][]byte{app + "Info.plist": []byte(info)}
+	for _, n := range []string{"__MACOSX/x", "SwiftSupport/iphoneos/libswiftCore.dylib", "Payload/.DS_Store", "Payload/Zweite.app/Info.plist", "notes.txt",
+		app + "PrivacyInfo.xcprivacy", app + "Kit.bundle/PrivacyInfo.xcprivacy", app + "sub/PrivacyInfo.xcprivacy", app + "privacyinfo.xcprivacy",
+		app + "Frameworks/D.framework/Versions/A/Resources/PrivacyInfo.xcprivacy",
+		"Symbols/4c4c44a0-5555-3144-a143-1f59674c5363.symbols"} {
+		f[n] = []byte("x")
+	}
+	f[app+"Kit.bundle/Info.plist"] = []byte("<plist><dict><key>CFBundleExecutable</key><string>Kit</string></dict></plist>")
+	a, err := read(t, f)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Payload/.DS_Store", "Payload/Zweite.app", "SwiftSupport", "Symbols", "__MACOSX", "notes.txt"}, a.Beside)
+	assert.ElementsMatch(t, []string{"sub/PrivacyInfo.xcprivacy", "privacyinfo.xcprivacy"}, a.StrayManifests)
+	require.Len(t, a.CaseClashes, 1)
+	assert.True(t, strings.EqualFold(a.CaseClashes[0], app+"PrivacyInfo.xcprivacy"))
+	require.Len(t, a.ResourceBundles, 1)
+	assert.Equal(t, "Kit", a.ResourceBundles[0].Executable)
+	assert.True(t, a.DebugInfoCarried)
+	assert.Equal(t, []string{"4C4C44A0-5555-3144-A143-1F59674C5363"}, a.DebugInfo)
+	require.Len(t, a.Nested, 1, "a framework without a property list is one all the same")
+	assert.True(t, a.Nested[0].Versions)
+}
+
+func TestLooseCode(t *testing.T) {
+	code := string(seed.Entry(t, seed.IPA, app+"Terrafuoco"))
+	a := plain(t, `<key>CFBundleExecutable</key><string>T</string>`, map[string]string{
+		"T": code, "helper": code, "libkiln.a": "!<arch>\nrest", "Frameworks/libswiftCore.dylib": code, "README": "just some text",
+		"lib.dylib": "\xca\xfe\xba\xbe\x00\x00\x00\x01 and so on", "PlugIns/E.appex/Info.plist": info, "PlugIns/E.appex/E": code,
+		"Frameworks/S.framework/Info.plist": info, "Frameworks/S.framework/S": "!<arch>\nrest",
+	})
+	got := map[string]string{}
+	for _, l := range a.Loose {
+		got[l.Path] = l.Kind
+	}
+	assert.Equal(t, map[string]string{"helper": "executable", "libkiln.a": "static library", "lib.dylib": "universal binary"}, got)
+	for _, b := range a.Bundles {
+		assert.Equal(t, b.Path == "Frameworks/S.framework", b.StaticLibrary, b.Path)
+	}
+}
+
+func TestTranslations(t *testing.T) {
+	a := plain(t, `<key>CFBundleDevelopmentRegion</key><string>it</string>`, map[string]string{
+		"it.lproj/Localizable.strings": `"cone" = "Cono"; "glaze" = "Smalto"; "kiln" = "Forno"; "wheel" = "Tornio"; "more" = "Altro";`,
+		"en.lproj/Localizable.strings": `"cone" = "Cone";`,
+		"de.lproj/InfoPlist.strings":   `"CFBundleName" = "Ofen"`,
+		"fr.lproj/Localizable.strings": `"cone" = "Cône"; "glaze" = "Émail"; "kiln" = "Four"; "wheel" = "Tour"; "more" = "Plus";`,
+		"it.lproj/Main.strings":        `"a" = "b";`,
+		"it.lproj/Bad.stringsdict":     `no list`,
+		"x.lproj/y/Deep.strings":       `not looked at`,
+	})
+	require.Len(t, a.StringsFaults, 2)
+	assert.Equal(t, "de.lproj/InfoPlist.strings", a.StringsFaults[0].Path)
+	assert.Contains(t, a.StringsFaults[0].What, "a semicolon is missing")
+	require.Len(t, a.Untranslated, 1)
+	u := a.Untranslated[0]
+	assert.Equal(t, "en", u.Language)
+	assert.EqualValues(t, []int64{4, 5}, []int64{u.Missing, u.Of})
+	assert.Equal(t, []string{"glaze", "kiln", "more"}, u.Some)
+}
+
+func TestMoreKeys(t *testing.T) {
+	a := plain(t, `<key>CFBundleIdentifier</key><string>org.example.kiln</string><key>DTXcode</key><string>2610</string><key>NSPrincipalClass</key><string>Kiln.Gone</string>
+		<key>UISupportedInterfaceOrientations</key><array><string>b</string><string>a</string></array><key>UISupportedInterfaceOrientations~ipad</key><array><string>a</string></array>
+		<key>SKAdNetworkItems</key><array><dict><key>SKAdNetworkIdentifier</key><string>n.skadnetwork</string></dict></array>
+		<key>UTExportedTypeDeclarations</key><array><dict><key>UTTypeIdentifier</key><string>a.b</string><key>UTTypeConformsTo</key><array/></dict><dict/></array>
+		<key>UIApplicationShortcutItems</key><array><dict><key>UIApplicationShortcutItemTitle</key><string>New</string></dict></array>
+		<key>NSAdvertisingAttributionReportEndpoint</key><string>http://a</string><key>UIFileSharingEnabled</key><true/>
+		<key>UILaunchScreen</key><dict><key>UIImageName</key><string>Flame</string><key>UIColorName</key><string>Clay</string></dict>`,
+		map[string]string{"Service.plist": "<plist><dict><key>BUNDLE_ID</key><string>other</string><key>REVERSED_CLIENT_ID</key><string>r</string></dict></plist>", "Other.plist": info,
+			"Flame@2x.png": "x", "Assets.car": string(carfile.Write([]carfile.Picture{{Set: "Clay", Layout: 1009, Scale: 1}}))})
+	assert.Equal(t, "2610", a.Tools.Version)
+	assert.Equal(t, []string{"a", "b"}, a.Turns)
+	assert.Equal(t, []string{"n.skadnetwork"}, a.AdNetworks)
+	assert.Equal(t, []facts.ExportedType{{ID: "a.b", Conforms: true}, {}}, []facts.ExportedType{{ID: a.ExportedTypes[0].ID, Conforms: a.ExportedTypes[0].Conforms}, {ID: a.ExportedTypes[1].ID, Conforms: a.ExportedTypes[1].Conforms}})
+	assert.Equal(t, "New", a.Shortcuts[0].Title)
+	assert.Equal(t, "http://a", a.Endpoints[0].URL)
+	assert.Equal(t, []string{"UIFileSharingEnabled"}, a.SwitchedOn)
+	require.Len(t, a.Services, 1)
+	assert.Equal(t, "other", a.Services[0].AppID)
+	require.Len(t, a.Named, 2)
+	assert.True(t, a.Named[0].Present && a.Named[1].Present, "a file, and a colour of the catalogue")
+	require.Len(t, a.Classes, 1)
+	assert.Contains(t, a.Classes[0].Unread("present"), "the executable cannot be read")
+}
+
+// TestNamedClasses looks for classes in the code that a compiler made: it
+// imports UIResponder from the system.
+func TestNamedClasses(t *testing.T) {
+	code := string(seed.Entry(t, seed.IPA, app+"Terrafuoco"))
+	a := plain(t, `<key>CFBundleExecutable</key><string>T</string><key>NSPrincipalClass</key><string>CBCentralManager</string>
+		<key>UIApplicationSceneManifest</key><dict><key>UISceneConfigurations</key><dict><key>r</key><array><dict><key>UISceneDelegateClassName</key><string>Kiln.SceneDelegate</string></dict></array></dict></dict>`,
+		map[string]string{"T": code})
+	require.Len(t, a.Classes, 2)
+	assert.True(t, a.Classes[0].Present)
+	assert.False(t, a.Classes[1].Present)
+	assert.Empty(t, a.Classes[1].Unread("present"))
+}
+
+func TestLinked(t *testing.T) {
+	a, err := read(t, files(t))
+	require.NoError(t, err)
+	assert.Empty(t, a.MissingLibs, "everything is the system's")
+}
+
+func TestIcons(t *testing.T) {
+	icons := `<key>CFBundleIcons</key><dict><key>CFBundlePrimaryIcon</key><dict><key>CFBundleIconName</key><string>AppIcon</string><key>CFBundleIconFiles</key><array><string>Gone</string></array></dict>
+		<key>CFBundleAlternateIcons</key><dict><key>Winter</key><dict><key>CFBundleIconFiles</key><array><string>Winter</string></array></dict><key>Night</key><dict/></dict></dict>`
+	car := carfile.Write([]carfile.Picture{
+		{Set: "AppIcon", File: "a.png", Layout: 12, Width: 1024, Height: 1024, Scale: 1, Idiom: 6, Opaque: true},
+		{Set: "AppIcon", File: "AppIcon", Layout: 1010, Scale: 1},
+		{Set: "Night", File: "n.png", Layout: 12, Width: 1024, Height: 1024, Scale: 1},
+	})
+	a := plain(t, icons, map[string]string{"Assets.car": string(car), "Winter@2x.png": "x", "Watch/W.app/Info.plist": strings.Replace(info, "<dict>", "<dict>"+icons, 1), "Watch/W.app/Assets.car": "no store"})
+	require.Len(t, a.Icon.Set, 1, "the list of sizes is no picture")
+	assert.Equal(t, "marketing", a.Icon.Set[0].Idiom)
+	assert.True(t, a.Icon.Set[0].Opaque)
+	assert.Equal(t, []string{"Gone"}, a.Icon.Missing)
+	require.Len(t, a.Alternates, 2)
+	assert.Len(t, a.Alternates[0].Set, 1)
+	assert.Len(t, a.Alternates[1].Files, 1)
+	watch := a.Nested[0].Icon
+	assert.Contains(t, watch.Unread("set"), "cannot be read")
+	require.Len(t, a.Catalogs, 2)
+	assert.True(t, a.Catalogs[0].Readable)
+	assert.Contains(t, a.Catalogs[1].Fault, "32 bytes are expected")
+}
+
+func TestNestedDetails(t *testing.T) {
+	list := func(body string) string { return "<plist><dict>" + body + "</dict></plist>" }
+	a := plain(t, "", map[string]string{
+		"PlugIns/K.appex/Info.plist": list(`<key>NSExtension</key><dict><key>NSExtensionPointIdentifier</key><string>com.apple.keyboard-service</string><key>NSExtensionPrincipalClass</key><string>K</string>
+			<key>NSExtensionAttributes</key><dict><key>RequestsOpenAccess</key><true/><key>NSExtensionActivationRule</key><string>TRUEPREDICATE</string><key>IntentsSupported</key><array><string>I</string></array></dict></dict>`),
+		"PlugIns/K.appex/Frameworks/x":  "12345",
+		"Extensions/N.appex/Info.plist": list(`<key>EXAppExtensionAttributes</key><dict><key>EXExtensionPointIdentifier</key><string>point</string></dict>`),
+		"Watch/W.app/Info.plist":        list(`<key>WKApplication</key><true/><key>WKCompanionAppBundleIdentifier</key><string>c</string><key>UIDeviceFamily</key><array><integer>4</integer></array><key>NSMotionUsageDescription</key><string>m</string><key>WKWatchOnly</key><true/>`),
+		"AppClips/C.app/Info.plist":     list(`<key>NSAppClip</key><dict/>`),
+	})
+	byPath := map[string]*facts.Nested{}
+	for _, n := range a.Nested {
+		byPath[n.Path] = n
+	}
+	k := byPath["PlugIns/K.appex"]
+	assert.True(t, k.EntryPoint && k.OpenAccess && k.Inner)
+	assert.Equal(t, []string{"com.apple.keyboard-service", "TRUEPREDICATE", "I"}, []string{k.Point, k.Activation, k.Intents[0]})
+	assert.Greater(t, k.Size, int64(400))
+	n := byPath["Extensions/N.appex"]
+	assert.True(t, n.NewStyle)
+	assert.Equal(t, "point", n.Point)
+	w := byPath["Watch/W.app"]
+	assert.True(t, w.WatchApp && w.RunsAlone)
+	assert.Equal(t, "c", w.Companion)
+	assert.Equal(t, []int64{4}, w.Families)
+	assert.Equal(t, []string{"NSMotionUsageDescription"}, w.PurposeKeys)
+	assert.True(t, byPath["AppClips/C.app"].Clip)
+}
+
+// TestLargeCatalog reads a compressed catalogue that is too large to be held:
+// its index lies behind 40 MiB.
+func TestLargeCatalog(t *testing.T) {
+	car := carfile.Write([]carfile.Picture{{Set: "AppIcon", File: "a.png", Layout: 12, Width: 1024, Height: 1024, Scale: 1, Opaque: true}})
+	be := binary.BigEndian
+	const pad = 40 << 20
+	index := be.Uint32(car[16:])
+	large := slices.Concat(car[:index], make([]byte, pad), car[index:])
+	be.PutUint32(large[16:], index+pad)
+	be.PutUint32(large[24:], be.Uint32(large[24:])+pad)
+	a := plain(t, `<key>CFBundleIconName</key><string>AppIcon</string>`, map[string]string{"Assets.car": string(large)})
+	require.Empty(t, a.Icon.Unread("set"))
+	require.Len(t, a.Icon.Set, 1)
+	assert.Greater(t, a.Icon.Set[0].Width, int64(1000))
+}

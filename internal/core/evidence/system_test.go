@@ -1,0 +1,166 @@
+package evidence_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"regola.example/regola/internal/core/catalogue"
+	"regola.example/regola/internal/core/evidence"
+	"regola.example/regola/internal/core/facts"
+)
+
+// tables is a small catalogue of the iOS platform.
+func tables() *catalogue.Catalogue {
+	sign := func(s catalogue.Sign) []*catalogue.Sign { return []*catalogue.Sign{&s} }
+	return &catalogue.Catalogue{
+		PrivateNames: []*catalogue.PrivateName{
+			{Name: "KLNSecret", Kind: "class"}, {Name: "kiln_secret", Kind: "symbol"}, {Name: "openKiln", Kind: "selector"},
+		},
+		PrivateLinks:       []*catalogue.Pattern{{Pattern: `(?i)^kiln-prefs:`, Why: "closed"}},
+		Frameworks:         map[string]string{"GlazeKit": "17.0"},
+		BackgroundModes:    []*catalogue.Use{{Key: "firing", What: "a kiln", Signs: sign(catalogue.Sign{Classes: []string{"KLNBackground"}})}},
+		Entitlements:       []*catalogue.Use{{Key: "kiln.read", What: "kilns", Signs: sign(catalogue.Sign{Classes: []string{"KLNReader"}, Selectors: []string{"read:"}})}},
+		ClosedInExtensions: []*catalogue.Use{{Key: "x", Signs: sign(catalogue.Sign{Selectors: []string{"sharedKiln"}})}},
+		ClosedInClips:      []string{"GlazeKit"},
+		Keyboards:          &catalogue.Use{Key: "keyboard", Signs: sign(catalogue.Sign{Selectors: []string{"nextBoard"}})},
+		Runtimes:           []*catalogue.Runtime{{ID: "Wheel", Frameworks: []string{"Wheel"}, Classes: []string{"WHLRoot"}, Needs: `^[^/]+[.]clay$`, Part: "clay", Why: "nothing turns"}},
+	}
+}
+
+// shop is an app with one binary and a signature with the given entitlements.
+func shop(bin facts.Binary, entitlements ...string) *facts.IOS {
+	bin.Path = "T"
+	sig := &facts.CodeSignature{}
+	for _, k := range entitlements {
+		sig.Entitlements = append(sig.Entitlements, &facts.Entitlement{Key: k})
+	}
+	return &facts.IOS{Root: "Payload/T.app", MinOS: "15.0", Binaries: []*facts.Binary{&bin},
+		Bundles: []*facts.Bundle{{Kind: "app", Path: ".", Executable: "T", MinOS: "15.0", Signature: sig}}}
+}
+
+func of(app *facts.IOS, names ...string) *evidence.Evidence {
+	return evidence.Of(&facts.Package{IOS: app, Names: names}, tables())
+}
+
+func TestPrivateNames(t *testing.T) {
+	e := of(shop(facts.Binary{Imports: []string{"_OBJC_CLASS_$_KLNSecret", "_kiln_secret", "_kiln_secrets"}, Selectors: []string{"openKiln"},
+		Literals: []string{"Kiln-Prefs:root", "kiln:prefs"}}))
+	got := map[string]bool{}
+	for _, n := range e.PrivateNames {
+		got[n.Kind+" "+n.Name] = n.Own
+	}
+	assert.Equal(t, map[string]bool{"class KLNSecret": false, "symbol kiln_secret": false, "selector openKiln": true}, got)
+	require.Len(t, e.PrivateLinks, 1)
+	assert.Equal(t, "Kiln-Prefs:root", e.PrivateLinks[0].Text)
+
+	own := shop(facts.Binary{Imports: []string{"_kiln_secret"}})
+	own.Binaries = append(own.Binaries, &facts.Binary{Path: "Frameworks/K.framework/K", Exports: []string{"_kiln_secret"}})
+	assert.Empty(t, of(own).PrivateNames, "a framework of the app exports it")
+	cut := shop(facts.Binary{})
+	cut.Binaries[0].SetUnread("imports", "cut off")
+	e = of(cut)
+	for _, f := range []string{"private_names", "private_links", "purposes", "reasons", "unentitled", "closed_in_extensions", "closed_in_clips", "stuck_keyboards"} {
+		assert.Equal(t, "T: cut off", e.Unread(f), f)
+	}
+}
+
+func TestNewFrameworks(t *testing.T) {
+	libs := func(min string, strong, weak []string) []*evidence.NewFramework {
+		app := shop(facts.Binary{Libraries: strong, Weak: weak})
+		app.Bundles[0].MinOS = min
+		return of(app).NewFrameworks
+	}
+	glaze := []string{"/System/Library/Frameworks/GlazeKit.framework/GlazeKit"}
+	require.Len(t, libs("15.0", glaze, nil), 1)
+	assert.Equal(t, "17.0", libs("15.0", glaze, nil)[0].Since)
+	assert.Empty(t, libs("17.0", glaze, nil))
+	assert.Empty(t, libs("15.0", nil, glaze), "a weak one may be missing")
+	assert.Empty(t, libs("15.0", []string{"@rpath/GlazeKit.framework/GlazeKit"}, nil), "the app's own")
+}
+
+func TestModesAndEntitlements(t *testing.T) {
+	app := shop(facts.Binary{}, "kiln.read")
+	app.BackgroundModes = []string{"firing", "unknown"}
+	e := of(app)
+	require.Len(t, e.IdleModes, 1)
+	assert.Equal(t, "firing", e.IdleModes[0].Mode)
+	require.Len(t, e.IdleEntitled, 1)
+	assert.Empty(t, e.Unentitled)
+
+	app = shop(facts.Binary{Imports: []string{"_OBJC_CLASS_$_KLNBackground", "_OBJC_CLASS_$_KLNReader", "_objc_msgSend$read:"}})
+	app.BackgroundModes = []string{"firing"}
+	e = of(app)
+	assert.Empty(t, e.IdleModes)
+	require.Len(t, e.Unentitled, 1)
+	assert.Equal(t, "class KLNReader, method read:", e.Unentitled[0].Because)
+	app.Bundles[0].Signature = nil
+	assert.NotEmpty(t, of(app).Unread("unentitled"))
+}
+
+func TestNestedCode(t *testing.T) {
+	app := shop(facts.Binary{Selectors: []string{"sharedKiln"}})
+	sig := &facts.CodeSignature{}
+	app.Nested = []*facts.Nested{{Kind: "extension", Path: "PlugIns/K.appex", Point: "keyboard"}, {Kind: "app-clip", Path: "AppClips/C.app", MinOS: "16.0"}}
+	app.Bundles = append(app.Bundles, &facts.Bundle{Kind: "extension", Path: "PlugIns/K.appex", Executable: "PlugIns/K.appex/K", Signature: sig},
+		&facts.Bundle{Kind: "app-clip", Path: "AppClips/C.app", Executable: "AppClips/C.app/C", Signature: sig})
+	app.Binaries = append(app.Binaries, &facts.Binary{Path: "PlugIns/K.appex/K", Selectors: []string{"sharedKiln"}},
+		&facts.Binary{Path: "AppClips/C.app/C", Weak: []string{"/System/Library/Frameworks/GlazeKit.framework/GlazeKit"}})
+	e := of(app)
+	require.Len(t, e.ClosedInExt, 1, "the app itself may")
+	assert.Equal(t, "PlugIns/K.appex", e.ClosedInExt[0].Bundle)
+	require.Len(t, e.ClosedInClips, 1)
+	assert.Equal(t, []string{"PlugIns/K.appex"}, e.StuckKeyboards)
+	app.Binaries[1].Selectors = []string{"nextBoard"}
+	assert.Empty(t, of(app).StuckKeyboards)
+}
+
+func TestMissingParts(t *testing.T) {
+	app := shop(facts.Binary{Classes: []string{"WHLRoot"}})
+	require.Len(t, of(app, "Payload/T.app/sub/a.clay").MissingParts, 1)
+	assert.Empty(t, of(app, "Payload/T.app/a.clay").MissingParts)
+	assert.Empty(t, of(shop(facts.Binary{Classes: []string{"WHLRoots"}})).MissingParts, "another class")
+}
+
+// TestByName recognises third-party code by prefixes of its classes and by its
+// modules.
+func TestByName(t *testing.T) {
+	cat := &catalogue.Catalogue{SDKs: []*catalogue.SDK{
+		{ID: "Lanterna", IOSClasses: []string{"LNTAd"}}, {ID: "Probe", Frameworks: []string{"ProbeKit"}}, {ID: "Cone", IOSClasses: []string{"CN_"}},
+	}}
+	for class, want := range map[string]string{
+		"LNTAdView": "Lanterna", "LNTAd": "Lanterna", "LNTAdvice": "", "_TtC8ProbeKit6Reader": "Probe", "_TtC9ProbeKits6Reader": "",
+		"CN_low": "Cone", "CN": "", "XLNTAd": "",
+	} {
+		app := shop(facts.Binary{Classes: []string{"Aaa", class, "Zzz"}})
+		e := evidence.Of(&facts.Package{IOS: app}, cat)
+		if want == "" {
+			assert.Empty(t, e.SDKs, class)
+			continue
+		}
+		require.Len(t, e.SDKs, 1, class)
+		assert.Equal(t, want, e.SDKs[0].ID, class)
+		assert.True(t, e.SDKs[0].ByName)
+		assert.False(t, e.SDKs[0].Manifest)
+		assert.Empty(t, e.SDKs[0].Unread("manifest"), "no manifest is in the whole package")
+	}
+}
+
+// TestPurposeHolders asks for a purpose string where the code asks from.
+func TestPurposeHolders(t *testing.T) {
+	cat := &catalogue.Catalogue{Purposes: []*catalogue.Purpose{{Key: "NSKilnUsageDescription", Signs: []*catalogue.Sign{{Classes: []string{"KLNReader"}}}}}}
+	use := []string{"_OBJC_CLASS_$_KLNReader"}
+	app := shop(facts.Binary{Imports: use})
+	app.Purposes = []*facts.Purpose{{Key: "NSKilnUsageDescription"}}
+	app.Nested = []*facts.Nested{{Kind: "watch-app", Path: "Watch/W.app"}, {Kind: "extension", Path: "PlugIns/K.appex"}}
+	app.Binaries = append(app.Binaries, &facts.Binary{Path: "Watch/W.app/W", Imports: use}, &facts.Binary{Path: "PlugIns/K.appex/K", Imports: use})
+	e := evidence.Of(&facts.Package{IOS: app}, cat)
+	given := map[string]bool{}
+	for _, p := range e.Purposes {
+		given[p.Binary] = p.Given
+	}
+	assert.Equal(t, map[string]bool{"T": true, "Watch/W.app/W": false}, given)
+	app.Nested[0].PurposeKeys = []string{"NSKilnUsageDescription"}
+	assert.True(t, evidence.Of(&facts.Package{IOS: app}, cat).Purposes[1].Given)
+}

@@ -323,16 +323,20 @@ func (t *factsTable) ios(a *facts.IOS) {
 			sizes = append(sizes, fmt.Sprintf("%d px", f.Width))
 		}
 		icon := strings.Join(append([]string{a.Icon.Name}, sizes...), ", ")
-		if a.Icon.Catalog {
-			icon += ", asset catalogue"
-		}
 		t.row("icon", strings.TrimPrefix(icon, ", "))
+		t.iconSet("icon set", a.Icon)
+	}
+	for _, alt := range a.Alternates {
+		t.row("alternate icon", alt.Name)
 	}
 	t.row("property list", a.InfoEncoding)
 	t.head("levels")
 	t.row("least system", a.MinOS)
 	t.row("built with SDK", optional(a.SDK))
 	t.row("named SDK", a.SDKName)
+	if b := a.Tools; b != nil {
+		t.row("build tools", strings.Join(slices.DeleteFunc([]string{b.Version, b.Build, b.SDKBuild, b.SystemBuild}, func(s string) bool { return s == "" }), ", "))
+	}
 	t.list("platforms", a.Platforms)
 	t.head("reach")
 	var families []string
@@ -376,6 +380,15 @@ func (t *factsTable) ios(a *facts.IOS) {
 		}
 		t.row(n.Kind, n.Path+": "+text)
 	}
+	for _, b := range a.Binaries {
+		t.row("names", fmt.Sprintf("%s: %s imported, %d exported", b.Path, count(int(b.Imported), "name", "names"), b.Exported))
+	}
+	for _, l := range a.Loose {
+		t.row("loose code", l.Path+": "+l.Kind)
+	}
+	for _, m := range a.MissingLibs {
+		t.row("missing", m.Binary+" needs "+m.Library)
+	}
 	t.head("libraries")
 	var own, system []string
 	for _, l := range append(slices.Clone(a.Libraries), a.WeakLibraries...) {
@@ -399,6 +412,41 @@ func (t *factsTable) ios(a *facts.IOS) {
 		t.block(2, "", nil, name, nil)
 		t.bundle(b)
 	}
+}
+
+// iconSet writes which pictures of an icon are in the asset catalogue.
+func (t *factsTable) iconSet(label string, icon *facts.IOSIcon) {
+	if !icon.Catalog || icon.Unread("set") != "" {
+		return
+	}
+	// Sizes by device and look; only the large picture must be opaque.
+	var order, parts []string
+	sizes := map[string][]string{}
+	for _, p := range icon.Set {
+		name := p.Idiom
+		if p.Appearance != "any" {
+			name += ", " + p.Appearance
+		}
+		if sizes[name] == nil {
+			order = append(order, name)
+		}
+		text := fmt.Sprint(p.Width)
+		if p.Kind != "picture" {
+			text = p.Kind
+		} else if p.Width == 1024 && !p.Opaque {
+			text += " (transparent)"
+		}
+		if !slices.Contains(sizes[name], text) {
+			sizes[name] = append(sizes[name], text)
+		}
+	}
+	for _, name := range order {
+		parts = append(parts, name+": "+strings.Join(sizes[name], " "))
+	}
+	if len(parts) == 0 {
+		parts = []string{"none of that name in the asset catalogue"}
+	}
+	t.row(label, strings.Join(parts, "; "))
 }
 
 // bundle writes how one bundle is signed, and what it declares.

@@ -4,6 +4,8 @@
 package catalogue
 
 import (
+	"maps"
+
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/strictyaml"
 )
@@ -23,15 +25,30 @@ type Catalogue struct {
 	DebugParts  []*Pattern             `json:"debug_parts"`      // files that only debug builds of an iOS app have
 
 	// Of the iOS platform.
-	PrivateNames       []*PrivateName    `json:"private_names"`        // names of the system that apps may not use
-	PrivateLinks       []*Pattern        `json:"private_links"`        // addresses and paths of the system that apps may not use
-	Frameworks         map[string]string `json:"frameworks"`           // of the system, with the first system version that has each
-	BackgroundModes    []*Use            `json:"background_modes"`     // with the code that serves each
-	Entitlements       []*Use            `json:"entitlements"`         // with the code that needs each
-	ClosedInExtensions []*Use            `json:"closed_in_extensions"` // calls that extensions may not make
-	ClosedInClips      []string          `json:"closed_in_clips"`      // frameworks that do nothing in clips
-	Keyboards          *Use              `json:"keyboards"`            // the extension point of keyboards, with the calls that switch to the next one
-	Runtimes           []*Runtime        `json:"runtimes"`             // that need more than their code
+	PrivateNames       []*PrivateName      `json:"private_names"`        // names of the system that apps may not use
+	PrivateLinks       []*Pattern          `json:"private_links"`        // addresses and paths of the system that apps may not use
+	Frameworks         map[string]string   `json:"frameworks"`           // of the system, with the first system version that has each
+	BackgroundModes    []*Use              `json:"background_modes"`     // with the code that serves each
+	Entitlements       []*Use              `json:"entitlements"`         // with the code that needs each
+	ClosedInExtensions []*Use              `json:"closed_in_extensions"` // calls that extensions may not make
+	ClosedInClips      []string            `json:"closed_in_clips"`      // frameworks that do nothing in clips
+	Keyboards          *Use                `json:"keyboards"`            // the extension point of keyboards, with the calls that switch to the next one
+	Runtimes           []*Runtime          `json:"runtimes"`             // that need more than their code
+	Wording            *Wording            `json:"wording"`              // how purpose strings are looked at
+	DataTypes          map[string][]string `json:"data_types"`           // kinds of data of a dossier, with their identifiers in privacy manifests
+	DataPurposes       map[string]string   `json:"data_purposes"`        // purposes of a dossier, with their identifier in privacy manifests
+}
+
+// Wording is how a purpose string is looked at. A text that begins like a
+// request must go on with a clause that says what for.
+type Wording struct {
+	place.Mark      `json:"-"`
+	Request         string     `json:"request" need:"a regular expression for the beginning of a request"`
+	Clause          string     `json:"clause" need:"a regular expression for a clause that says what for"`
+	Faults          []*Pattern `json:"faults"`           // texts that are known to be turned down
+	LeastCharacters int64      `json:"least_characters"` // below it a text is too short
+	LeastWords      int64      `json:"least_words"`
+	LeastDense      int64      `json:"least_dense"` // characters, in scripts without blanks
 }
 
 // PrivateName is a name of the iOS system that apps may not use.
@@ -149,12 +166,7 @@ type SDK struct {
 // Add joins the tables of another catalogue file; an entry that is already
 // there is replaced.
 func (c *Catalogue) Add(more *Catalogue) {
-	if c.Permissions == nil {
-		c.Permissions = make(map[string]*Permission)
-	}
-	for k, p := range more.Permissions {
-		c.Permissions[k] = p
-	}
+	c.Permissions = joined(c.Permissions, more.Permissions)
 	c.Purposes = append(c.Purposes, more.Purposes...)
 	c.SDKs = append(c.SDKs, more.SDKs...)
 	c.Reasons = append(c.Reasons, more.Reasons...)
@@ -165,12 +177,7 @@ func (c *Catalogue) Add(more *Catalogue) {
 	c.DebugParts = append(c.DebugParts, more.DebugParts...)
 	c.PrivateNames = append(c.PrivateNames, more.PrivateNames...)
 	c.PrivateLinks = append(c.PrivateLinks, more.PrivateLinks...)
-	if c.Frameworks == nil {
-		c.Frameworks = make(map[string]string)
-	}
-	for k, v := range more.Frameworks {
-		c.Frameworks[k] = v
-	}
+	c.Frameworks = joined(c.Frameworks, more.Frameworks)
 	c.BackgroundModes = append(c.BackgroundModes, more.BackgroundModes...)
 	c.Entitlements = append(c.Entitlements, more.Entitlements...)
 	c.ClosedInExtensions = append(c.ClosedInExtensions, more.ClosedInExtensions...)
@@ -179,7 +186,21 @@ func (c *Catalogue) Add(more *Catalogue) {
 		c.Keyboards = more.Keyboards
 	}
 	c.Runtimes = append(c.Runtimes, more.Runtimes...)
+	if more.Wording != nil {
+		c.Wording = more.Wording
+	}
+	c.DataTypes = joined(c.DataTypes, more.DataTypes)
+	c.DataPurposes = joined(c.DataPurposes, more.DataPurposes)
 	if more.Edition.After(c.Edition.Time) {
 		c.Edition = more.Edition
 	}
+}
+
+// joined lays one table over another.
+func joined[V any](under, over map[string]V) map[string]V {
+	if under == nil {
+		under = make(map[string]V, len(over))
+	}
+	maps.Copy(under, over)
+	return under
 }

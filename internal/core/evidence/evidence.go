@@ -21,6 +21,9 @@ type Evidence struct {
 	SDKs           []*SDK            `json:"sdks"`                 // third-party code that was recognised
 	Reasons        []*Reason         `json:"reasons"`              // calls that need a declared reason, by bundle and category
 	BadReasons     []*BadReason      `json:"bad_reasons"`          // declared reasons that are not known
+	Collected      []*Collected      `json:"collected"`            // kinds of data that privacy manifests declare, over the whole app
+	BadCollected   []*BadReason      `json:"bad_collected"`        // declared kinds of data or purposes that are not known
+	Wording        []*Wording        `json:"wording"`              // purpose strings that say too little
 	PurposesUnused []*Unused         `json:"purposes_unused"`      // purpose strings that no code calls for
 	Junk           []*Junk           `json:"junk"`                 // files that do not belong into a release
 	Leftovers      []*Junk           `json:"leftovers"`            // files that the iOS store refuses inside an app

@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -35,6 +36,75 @@ type Unused struct {
 	place.Mark `json:"-"`
 	Key        string `json:"key"`
 	Resource   string `json:"resource"`
+}
+
+// Collected is one kind of data that privacy manifests declare to collect: the
+// union over the app and everything in it.
+type Collected struct {
+	place.Mark `json:"-"`
+	Type       string              `json:"type"`          // identifier of privacy manifests
+	Names      []string            `json:"names"`         // what a dossier may call it
+	Bundles    []string            `json:"bundles"`       // whose manifests declare it
+	Linked     bool                `json:"linked"`        // any of them links it to the person
+	Tracking   bool                `json:"tracking"`      // any of them tracks with it
+	Purposes   []string            `json:"purposes"`      // identifiers
+	AsPurposes map[string][]string `json:"purpose_names"` // what a dossier may call each purpose
+}
+
+// collected makes the union of what privacy manifests declare to collect, and
+// finds what is not known.
+func (e *Evidence) collected(app *facts.IOS, cat *catalogue.Catalogue) {
+	names, purposes := map[string][]string{}, map[string][]string{}
+	for _, n := range slices.Sorted(maps.Keys(cat.DataTypes)) {
+		for _, id := range cat.DataTypes[n] {
+			names[id] = append(names[id], n)
+		}
+	}
+	for _, n := range slices.Sorted(maps.Keys(cat.DataPurposes)) {
+		purposes[cat.DataPurposes[n]] = append(purposes[cat.DataPurposes[n]], n)
+	}
+	byType := map[string]*Collected{}
+	for _, b := range slices.Concat(app.Bundles, app.Resources) {
+		if b.Privacy == nil {
+			continue
+		}
+		seen := map[string]bool{}
+		for _, c := range b.Privacy.Collected {
+			bad := func(what string) {
+				x := &BadReason{Bundle: b.Path, What: what}
+				x.SetSelf(c.Self())
+				e.BadCollected = append(e.BadCollected, x)
+			}
+			switch {
+			case c.Type == "": // a fault of the structure
+				continue
+			case names[c.Type] == nil:
+				bad("the kind of data " + c.Type + " is not known")
+				continue
+			case seen[c.Type]:
+				bad("the kind of data " + c.Type + " stands twice")
+			}
+			seen[c.Type] = true
+			u := byType[c.Type]
+			if u == nil {
+				u = &Collected{Type: c.Type, Names: names[c.Type], AsPurposes: map[string][]string{}}
+				u.SetSelf(c.Self())
+				byType[c.Type] = u
+				e.Collected = append(e.Collected, u)
+			}
+			if !slices.Contains(u.Bundles, b.Path) {
+				u.Bundles = append(u.Bundles, b.Path)
+			}
+			u.Linked, u.Tracking = u.Linked || c.Linked, u.Tracking || c.Tracking
+			for _, p := range c.Purposes {
+				if purposes[p] == nil {
+					bad("the purpose " + p + " of " + c.Type + " is not known")
+				} else if u.AsPurposes[p] == nil {
+					u.Purposes, u.AsPurposes[p] = append(u.Purposes, p), purposes[p]
+				}
+			}
+		}
+	}
 }
 
 // reasons holds what each binary uses against what its bundle declares.

@@ -76,8 +76,13 @@ func (e *Evidence) iOS(pkg *facts.Package, cat *catalogue.Catalogue) {
 	app := pkg.IOS
 	all, open := codes(app)
 	e.iosSDKs(pkg, cat, all)
+	if open != "" {
+		e.SetUnread("sdks", open)
+	}
 	e.purposes(app, cat, all, open)
 	e.reasons(app, cat, all, open)
+	e.collected(app, cat)
+	e.wording(app, cat)
 	e.iosCalls(all, open)
 	e.privateNames(app, cat, all, open)
 	e.privateLinks(app, cat, all, open)

@@ -164,3 +164,29 @@ func TestPurposeHolders(t *testing.T) {
 	app.Nested[0].PurposeKeys = []string{"NSKilnUsageDescription"}
 	assert.True(t, evidence.Of(&facts.Package{IOS: app}, cat).Purposes[1].Given)
 }
+
+// TestCollected makes the union over bundles, and finds what is not known.
+func TestCollected(t *testing.T) {
+	cat := &catalogue.Catalogue{
+		DataTypes:    map[string][]string{"crash-logs": {"Crash"}, "photos": {"Pictures"}, "videos": {"Pictures"}},
+		DataPurposes: map[string]string{"analytics": "PurposeA", "diagnostics": "PurposeF", "customer-service": "PurposeF"},
+	}
+	manifest := func(c ...*facts.Collected) *facts.PrivacyManifest { return &facts.PrivacyManifest{Collected: c} }
+	app := shop(facts.Binary{})
+	app.Bundles[0].Privacy = manifest(&facts.Collected{Type: "Crash", Purposes: []string{"PurposeA"}}, &facts.Collected{Type: "Crash"}, &facts.Collected{Type: "Mail"}, &facts.Collected{})
+	app.Resources = []*facts.Bundle{{Path: "K.bundle", Privacy: manifest(&facts.Collected{Type: "Crash", Linked: true, Purposes: []string{"PurposeF", "PurposeX"}}, &facts.Collected{Type: "Pictures", Tracking: true})}}
+	e := evidence.Of(&facts.Package{IOS: app}, cat)
+	require.Len(t, e.Collected, 2)
+	c := e.Collected[0]
+	assert.Equal(t, []string{"PurposeA", "PurposeF"}, c.Purposes)
+	assert.Equal(t, []string{"customer-service", "diagnostics"}, c.AsPurposes["PurposeF"])
+	assert.True(t, c.Linked)
+	assert.False(t, c.Tracking)
+	assert.Equal(t, []string{".", "K.bundle"}, c.Bundles)
+	assert.Equal(t, []string{"photos", "videos"}, e.Collected[1].Names)
+	var bad []string
+	for _, b := range e.BadCollected {
+		bad = append(bad, b.Bundle+": "+b.What)
+	}
+	assert.Equal(t, []string{".: the kind of data Crash stands twice", ".: the kind of data Mail is not known", "K.bundle: the purpose PurposeX of Crash is not known"}, bad)
+}

@@ -1,18 +1,14 @@
 package android
 
 import (
-	"bufio"
 	"bytes"
 	"fmt"
-	"image/color"
-	"image/png"
 	"io"
 	"path"
 	"slices"
 	"sort"
 	"strings"
 
-	"regola.example/regola/internal/core/artifact/tree"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/pngmeta"
 	"regola.example/regola/internal/core/format/resource"
@@ -101,9 +97,14 @@ func (r *reader) iconFile(icon *facts.Icon, it resource.Item) {
 				return
 			}
 			f.Width, f.Height, f.Alpha = int64(info.Width), int64(info.Height), info.Alpha
-			f.Colors = colors(e, info)
-			if f.Colors == 0 {
-				f.SetUnread("colors", "the picture cannot be decoded, or is too large to count its colours")
+			if full, err = e.Open(); err == nil {
+				var n int
+				n, err = pngmeta.Colors(full)
+				full.Close()
+				f.Colors = int64(n)
+			}
+			if err != nil {
+				f.SetUnread("colors", err.Error())
 			}
 		}
 	case bytes.HasPrefix(head, []byte("RIFF")) && strings.HasPrefix(string(head[min(8, len(head)):]), "WEBP"):
@@ -155,40 +156,6 @@ func (r *reader) background(icon *facts.Icon, layer *resource.Element) {
 		}
 		return
 	}
-}
-
-// maxPixels bounds the pictures whose colours are counted.
-const maxPixels = 1 << 20
-
-// colors counts the distinct colours of a PNG picture up to 3, and gives 0 for
-// one that cannot be decoded.
-func colors(e *tree.Entry, info pngmeta.Info) int64 {
-	if int64(info.Width)*int64(info.Height) > maxPixels {
-		return 0
-	}
-	src, err := e.Open()
-	if err != nil {
-		return 0
-	}
-	defer src.Close()
-	picture, err := png.Decode(bufio.NewReader(src))
-	if err != nil {
-		return 0
-	}
-	seen := map[color.NRGBA]bool{}
-	b := picture.Bounds()
-	for y := b.Min.Y; y < b.Max.Y; y++ {
-		for x := b.Min.X; x < b.Max.X; x++ {
-			c := color.NRGBAModel.Convert(picture.At(x, y)).(color.NRGBA)
-			if c.A == 0 {
-				c = color.NRGBA{}
-			}
-			if seen[c] = true; len(seen) == 3 {
-				return 3
-			}
-		}
-	}
-	return int64(len(seen))
 }
 
 // webp reads the picture size from the first chunk, which the container

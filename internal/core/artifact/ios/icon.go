@@ -12,6 +12,7 @@ import (
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/assetcar"
 	"regola.example/regola/internal/core/format/plist"
+	"regola.example/regola/internal/core/format/pngmeta"
 	"regola.example/regola/internal/core/place"
 )
 
@@ -156,6 +157,33 @@ func (r *reader) alternates(info *plist.Value, at place.Place) {
 		r.out.Alternates = append(r.out.Alternates, a)
 	}
 }
+
+// iconFile reads the size of an icon's picture, and counts its colours.
+func (r *reader) iconFile(e *tree.Entry) *facts.IconFile {
+	f := &facts.IconFile{Path: e.Name, Format: "png"}
+	f.SetSelf(r.at(e.Name))
+	data, err := e.Read(maxIcon)
+	var info pngmeta.Info
+	if err == nil {
+		info, err = pngmeta.Read(bytes.NewReader(data))
+	}
+	if err != nil {
+		for _, field := range []string{"width", "height", "alpha", "colors"} {
+			f.SetUnread(field, err.Error())
+		}
+		return f
+	}
+	f.Width, f.Height, f.Alpha = int64(info.Width), int64(info.Height), info.Alpha
+	n, err := pngmeta.Colors(bytes.NewReader(data))
+	f.Colors = int64(n)
+	if err != nil {
+		f.SetUnread("colors", err.Error())
+	}
+	return f
+}
+
+// maxIcon bounds a picture of an icon, in bytes.
+const maxIcon = 8 << 20
 
 // maxResident bounds what is held of a compressed file that is read at random.
 const maxResident = 32 << 20

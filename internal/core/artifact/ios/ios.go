@@ -17,7 +17,6 @@ import (
 	"regola.example/regola/internal/core/format/assetcar"
 	"regola.example/regola/internal/core/format/macho"
 	"regola.example/regola/internal/core/format/plist"
-	"regola.example/regola/internal/core/format/pngmeta"
 	"regola.example/regola/internal/core/place"
 )
 
@@ -569,24 +568,6 @@ func iconMatches(file, name string) bool {
 	rest = strings.TrimSuffix(rest, ".png")
 	rest = strings.TrimSuffix(strings.TrimSuffix(rest, "~ipad"), "~iphone")
 	return rest == "" || rest == "@2x" || rest == "@3x"
-}
-
-func (r *reader) iconFile(e *tree.Entry) *facts.IconFile {
-	f := &facts.IconFile{Path: e.Name, Format: "png"}
-	f.SetSelf(r.at(e.Name))
-	src, err := e.Open()
-	if err == nil {
-		defer src.Close()
-		var info pngmeta.Info
-		if info, err = pngmeta.Read(src); err == nil {
-			f.Width, f.Height, f.Alpha = int64(info.Width), int64(info.Height), info.Alpha
-			return f
-		}
-	}
-	for _, field := range []string{"width", "height", "alpha"} {
-		f.SetUnread(field, err.Error())
-	}
-	return f
 }
 
 func (r *reader) presence() {

@@ -156,7 +156,7 @@ func TestNestedKinds(t *testing.T) {
 }
 
 func TestUnreadable(t *testing.T) {
-	for text, want := range map[string]string{"": "is empty", "<plist><array/></plist>": "an array, not a dictionary", "bplist00junk": "cut off"} {
+	for text, want := range map[string]string{"": "is empty", "<plist/>": "holds no value", "<plist><array/></plist>": "an array, not a dictionary", "bplist00junk": "cut off"} {
 		_, err := read(t, map[string][]byte{app + "Info.plist": []byte(text)})
 		var p *place.Problem
 		require.ErrorAs(t, err, &p)

@@ -131,9 +131,13 @@ func TestStrings(t *testing.T) {
 
 func FuzzParse(f *testing.F) {
 	f.Add([]byte(sample))
+	f.Add([]byte("<plist/>"))
 	f.Add(seed.Entry(f, seed.IPA, "Payload/Terrafuoco.app/Info.plist"))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		if v, _, err := plist.Parse(data); err == nil {
+			if v == nil {
+				t.Fatal("neither a value nor an error")
+			}
 			v.SortedKeys()
 		}
 		_, _ = plist.ParseStrings(data)

@@ -36,7 +36,11 @@ func parseXML(data []byte) (*Value, error) {
 		if start.Name.Local != "plist" {
 			return nil, errorf(r.dec.InputOffset(), "not a property list: the root element is %q", start.Name.Local)
 		}
-		return r.next(0)
+		v, err := r.next(0)
+		if err == nil && v == nil {
+			err = errorf(r.dec.InputOffset(), "the property list holds no value")
+		}
+		return v, err
 	}
 }
 

@@ -1,5 +1,5 @@
-// Package pngmeta reads what a PNG says of itself in its chunks, without
-// decoding a pixel.
+// Package pngmeta reads what a PNG says of itself in its chunks, and counts a
+// few of its colours.
 //
 // Source of the format: the PNG specification (third edition), chapters on the
 // file structure and on IHDR, tRNS and acTL.

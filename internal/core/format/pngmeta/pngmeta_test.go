@@ -2,6 +2,7 @@ package pngmeta_test
 
 import (
 	"bytes"
+	"encoding/binary"
 	"image"
 	"image/color"
 	"image/png"
@@ -36,6 +37,63 @@ func TestRead(t *testing.T) {
 	}
 	_, err := pngmeta.Read(bytes.NewReader(encode(t, image.NewGray(r))[:20]))
 	assert.ErrorContains(t, err, "cut off")
+}
+
+// packed rewrites a PNG the way the iOS packer does: a chunk before the header,
+// and pixels deflated without a header.
+func packed(tb testing.TB, data []byte) []byte {
+	at := bytes.Index(data, []byte("IDAT"))
+	n := binary.BigEndian.Uint32(data[at-4:])
+	idat := data[at+4+2 : at+4+int(n)-4] // without the zlib header and sum
+	out := append([]byte{}, data[:8]...)
+	out = append(out, "\x00\x00\x00\x04CgBI\x50\x00\x20\x02\x2b\xd5\xb3\x7f"...)
+	out = append(out, data[8:at-4]...)
+	out = binary.BigEndian.AppendUint32(out, uint32(len(idat)))
+	out = append(append(out, "IDAT"...), idat...)
+	return append(append(out, 0, 0, 0, 0), data[at+4+int(n)+4:]...)
+}
+
+func TestColors(t *testing.T) {
+	picture := func(colors ...color.Color) []byte {
+		m := image.NewNRGBA(image.Rect(0, 0, 8, 8))
+		for i := range 64 {
+			m.Set(i%8, i/8, colors[i%len(colors)])
+		}
+		return encode(t, m)
+	}
+	half := color.NRGBA{R: 9, A: 128}
+	for name, c := range map[string]struct {
+		colors []color.Color
+		want   int
+	}{
+		"one": {[]color.Color{half}, 1}, "two": {[]color.Color{half, color.NRGBA{A: 255}}, 2},
+		"transparent": {[]color.Color{color.Transparent, color.NRGBA{R: 9}}, 1},
+		"many":        {[]color.Color{half, color.White, color.Black, color.NRGBA{G: 7, A: 255}}, 3},
+	} {
+		for form, data := range map[string][]byte{"png": picture(c.colors...), "packed": packed(t, picture(c.colors...))} {
+			n, err := pngmeta.Colors(bytes.NewReader(data))
+			require.NoError(t, err, name+" "+form)
+			assert.Equal(t, c.want, n, name+" "+form)
+		}
+	}
+	data := packed(t, picture(half, color.White))
+	for _, torn := range [][]byte{data[:len(data)-30], data[:60], nil} {
+		_, err := pngmeta.Colors(bytes.NewReader(torn))
+		assert.Error(t, err)
+	}
+	_, err := pngmeta.Colors(bytes.NewReader(encode(t, image.NewGray(image.Rect(0, 0, 2000, 2000)))))
+	assert.ErrorContains(t, err, "too large")
+}
+
+func FuzzColors(f *testing.F) {
+	data := encode(f, image.NewNRGBA(image.Rect(0, 0, 4, 4)))
+	f.Add(data)
+	f.Add(packed(f, data))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		if n, err := pngmeta.Colors(bytes.NewReader(data)); err == nil && n == 0 {
+			t.Fatal("a picture without colours")
+		}
+	})
 }
 
 func FuzzRead(f *testing.F) {

@@ -1,0 +1,144 @@
+package evidence
+
+import (
+	"maps"
+	"regexp"
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"regola.example/regola/internal/core/catalogue"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/place"
+)
+
+// Wording is a purpose string that a reviewer may find saying too little.
+type Wording struct {
+	place.Mark `json:"-"`
+	Key        string `json:"key"`
+	Locale     string `json:"locale"` // empty for the text of the property list itself
+	Text       string `json:"text"`
+	Why        string `json:"why"` // what is lacking
+}
+
+// wording looks at the purpose strings in every language. Texts that are empty
+// or a placeholder are judged elsewhere.
+func (e *Evidence) wording(app *facts.IOS, cat *catalogue.Catalogue) {
+	j, err := newJudge(cat)
+	if err != nil {
+		e.SetUnread("wording", err.Error())
+		return
+	}
+	if j == nil {
+		return
+	}
+	for _, p := range app.Purposes {
+		if why := p.Unread("text"); why != "" {
+			e.SetUnread("wording", p.Key+": "+why)
+			return
+		}
+		add := func(locale, text string) {
+			if strings.TrimSpace(text) == "" {
+				return
+			}
+			why := j.why(text)
+			if why == "" && locale == "" {
+				why = twin(p, app.Purposes)
+			}
+			if why != "" {
+				w := &Wording{Key: p.Key, Locale: locale, Text: text, Why: why}
+				w.SetSelf(p.Self())
+				e.Wording = append(e.Wording, w)
+			}
+		}
+		add("", p.Text)
+		for _, l := range slices.Sorted(maps.Keys(p.Locales)) {
+			if p.Locales[l] != p.Text {
+				add(l, p.Locales[l])
+			}
+		}
+	}
+}
+
+// twin finds another key with the same text. Keys for one resource may share
+// theirs: their names begin alike.
+func twin(p *facts.Purpose, all []*facts.Purpose) string {
+	for _, o := range all {
+		if o.Key != p.Key && o.Text == p.Text && family(o.Key) != family(p.Key) {
+			return "it is the same as that of " + o.Key
+		}
+	}
+	return ""
+}
+
+// family is the first word of a key after its prefix: Location of
+// NSLocationAlwaysAndWhenInUseUsageDescription.
+func family(key string) string {
+	rest := strings.TrimPrefix(key, "NS")
+	for i, r := range rest {
+		if i > 0 && unicode.IsUpper(r) {
+			return rest[:i]
+		}
+	}
+	return rest
+}
+
+// judge holds the patterns of the catalogue, compiled.
+type judge struct {
+	request *regexp.Regexp
+	clause  *regexp.Regexp
+	faults  []*regexp.Regexp
+	why1    []string
+	table   *catalogue.Wording
+}
+
+func newJudge(cat *catalogue.Catalogue) (*judge, error) {
+	w := cat.Wording
+	if w == nil {
+		return nil, nil
+	}
+	j := &judge{table: w}
+	var err error
+	if j.request, err = regexp.Compile(w.Request); err != nil {
+		return nil, err
+	}
+	if j.clause, err = regexp.Compile(w.Clause); err != nil {
+		return nil, err
+	}
+	for _, f := range w.Faults {
+		re, err := regexp.Compile(f.Pattern)
+		if err != nil {
+			return nil, err
+		}
+		j.faults, j.why1 = append(j.faults, re), append(j.why1, f.Why)
+	}
+	return j, nil
+}
+
+// why tells what a text lacks; empty when nothing was found lacking.
+func (j *judge) why(text string) string {
+	text = strings.TrimSpace(text)
+	for i, re := range j.faults {
+		if re.MatchString(text) {
+			return j.why1[i]
+		}
+	}
+	// Scripts without blanks say more in fewer characters.
+	characters, words := int64(utf8.RuneCountInString(text)), int64(len(strings.Fields(text)))
+	if strings.ContainsFunc(text, func(r rune) bool {
+		return unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Thai, unicode.Khmer, unicode.Lao)
+	}) {
+		if characters < j.table.LeastDense {
+			return "it is too short to say what for"
+		}
+		return ""
+	}
+	if at := j.request.FindStringIndex(text); at != nil && at[0] == 0 && !j.clause.MatchString(text[at[1]:]) {
+		return "it asks, and does not say what for"
+	}
+	if characters < j.table.LeastCharacters || words < j.table.LeastWords {
+		return "it is too short to say what for"
+	}
+	return ""
+}

@@ -15,9 +15,13 @@ import (
 )
 
 func main() {
-	if len(os.Args) != 4 {
-		fmt.Fprintln(os.Stderr, "usage: benchdata FOLDER BUNDLE APK")
+	if len(os.Args) != 5 {
+		fmt.Fprintln(os.Stderr, "usage: benchdata FOLDER BUNDLE APK IPA")
 		os.Exit(2)
+	}
+	if err := archive(os.Args[4], filepath.Join(os.Args[1], "large.ipa")); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
 	}
 	for _, p := range []struct{ from, to, root string }{{os.Args[2], "unsigned.aab", "base/"}, {os.Args[3], "unsigned.apk", ""}} {
 		if err := enlarge(p.from, filepath.Join(os.Args[1], p.to), p.root); err != nil {

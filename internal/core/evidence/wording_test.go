@@ -19,6 +19,8 @@ func TestWording(t *testing.T) {
 		"Camera access needed":                                         "not what for",
 		"Camera permission is required.":                               "not what for",
 		"This app needs access to your camera.":                        "asks",
+		"Kiln.Log would like to use your camera":                       "asks",
+		"Photographs pots. The app needs your camera, as said.":        "",
 		"Terrafuoco would like to use your camera":                     "asks",
 		"This app requires access to the photo library.":               "asks",
 		"Allow access to the microphone":                               "asks",

@@ -5,11 +5,14 @@
 package ios
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
 	"io/fs"
 	"path"
+	"runtime"
+	"slices"
 	"strings"
 
 	"regola.example/regola/internal/core/artifact/tree"
@@ -55,6 +58,7 @@ func FindApp(t *tree.Tree) (root, layout string, ok bool) {
 func hasFolder(t *tree.Tree, name string) bool { return len(t.Below(name)) > 0 }
 
 type reader struct {
+	begun   map[string]*reading          // executables that are being read, by path
 	ders    map[*facts.Bundle][][]byte   // certificates of profiles
 	cars    map[string]*assetcar.Catalog // by the folder of their bundle
 	digests bool
@@ -381,6 +385,7 @@ func (r *reader) purposes(info *plist.Value, at place.Place) {
 // executables streams the main executable and those of nested bundles, each
 // once, for all who need it.
 func (r *reader) executables() {
+	r.begin()
 	app := r.bundle("app", ".", r.out.ID, r.out.Executable)
 	app.MinOS = r.out.MinOS
 	f, err := r.code(app)
@@ -400,11 +405,7 @@ func (r *reader) executables() {
 	}
 	r.sdk(f, at)
 	for _, n := range r.out.Nested {
-		name := n.Executable
-		if name == "" {
-			name = strings.TrimSuffix(path.Base(n.Path), path.Ext(n.Path))
-		}
-		b := r.bundle(n.Kind, n.Path, n.ID, n.Path+"/"+name)
+		b := r.bundle(n.Kind, n.Path, n.ID, executableOf(n))
 		b.MinOS = n.MinOS
 		if why := n.Unread("min_os"); why != "" {
 			b.SetUnread("min_os", why)
@@ -433,7 +434,73 @@ func (r *reader) resources() {
 	}
 }
 
+// executableOf is the path of a nested bundle's executable within the app.
+func executableOf(n *facts.Nested) string {
+	name := n.Executable
+	if name == "" {
+		name = strings.TrimSuffix(path.Base(n.Path), path.Ext(n.Path))
+	}
+	return n.Path + "/" + name
+}
+
+// reading is an executable that is being read.
+type reading struct {
+	done chan struct{}
+	file *macho.File
+	err  error
+}
+
+// atOnce is how many executables are read at the same time: their names are
+// held, so that more would need more memory.
+const atOnce = 4
+
+// begin reads all executables beside what else is read, the largest first:
+// symbols and signatures stand at their ends.
+func (r *reader) begin() {
+	names := []string{r.out.Executable}
+	for _, n := range r.out.Nested {
+		names = append(names, executableOf(n))
+	}
+	size := func(name string) int64 {
+		if e := r.tree.Get(name); e != nil {
+			return e.Size
+		}
+		return 0
+	}
+	slices.SortStableFunc(names, func(a, b string) int { return cmp.Compare(size(b), size(a)) })
+	r.begun = map[string]*reading{}
+	queue := make(chan *reading, len(names))
+	order := map[*reading]string{}
+	for _, n := range names {
+		if r.begun[n] == nil {
+			x := &reading{done: make(chan struct{})}
+			r.begun[n], order[x] = x, n
+			queue <- x
+		}
+	}
+	close(queue)
+	for range min(atOnce, runtime.GOMAXPROCS(0)) {
+		go func() {
+			for x := range queue {
+				x.file, x.err = r.readCode(order[x])
+				close(x.done)
+			}
+		}()
+	}
+}
+
+// macho waits for an executable that begin has begun to read.
 func (r *reader) macho(name string) (*macho.File, error) {
+	x := r.begun[name]
+	if x == nil { // a second bundle with the same executable
+		return r.readCode(name)
+	}
+	<-x.done
+	delete(r.begun, name) // its names are held no longer than needed
+	return x.file, x.err
+}
+
+func (r *reader) readCode(name string) (*macho.File, error) {
 	e := r.tree.Get(name)
 	if name == "" || e == nil {
 		return nil, fmt.Errorf("the file %q is not in the package", name)

@@ -12,8 +12,10 @@ import (
 	"io"
 	"path"
 	"regexp"
+	"runtime"
 	"sort"
 	"strings"
+	"sync"
 
 	"regola.example/regola/internal/core/format/plist"
 )
@@ -100,7 +102,7 @@ func (s *Seal) covers(name, executable string) bool {
 }
 
 // Verify holds the bundle's files against the seal. names are relative to the
-// bundle; open streams one.
+// bundle; open streams one, and is called by several goroutines at once.
 func (s *Seal) Verify(names []string, executable string, open func(name string) (io.ReadCloser, error)) []Fault {
 	var faults []Fault
 	there := make(map[string]bool, len(names))
@@ -115,19 +117,31 @@ func (s *Seal) Verify(names []string, executable string, open func(name string) 
 		sealed = append(sealed, n)
 	}
 	sort.Strings(sealed)
-	buf := make([]byte, 64<<10)
-	for _, n := range sealed {
-		f := s.files[n]
-		switch {
+	said := make([]string, len(sealed))
+	next := make(chan int)
+	var workers sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		workers.Go(func() {
+			buf := make([]byte, 64<<10)
+			for i := range next {
+				said[i] = verify(sealed[i], s.files[sealed[i]].digest, open, buf)
+			}
+		})
+	}
+	for i, n := range sealed {
+		switch f := s.files[n]; {
 		case f.nested || f.digest == nil:
-		case !there[n]:
-			if !f.optional {
-				faults = append(faults, Fault{n, "was removed after signing"})
-			}
-		default:
-			if what := verify(n, f.digest, open, buf); what != "" {
-				faults = append(faults, Fault{n, what})
-			}
+		case there[n]:
+			next <- i
+		case !f.optional:
+			said[i] = "was removed after signing"
+		}
+	}
+	close(next)
+	workers.Wait()
+	for i, what := range said {
+		if what != "" {
+			faults = append(faults, Fault{sealed[i], what})
 		}
 	}
 	return faults

@@ -52,6 +52,8 @@ type IOS struct {
 	OpensInPlace     bool              `json:"opens_in_place_said"` // a key says how documents are opened
 	BoundDomains     []string          `json:"bound_domains"`       // WKAppBoundDomains
 	Executable755    bool              `json:"executable_mode"`     // the main executable has its execute permission
+	SignatureFinal   bool              `json:"signature_final"`     // the signatures are those that the store sees; a build archive's are replaced
+	Archive          *BuildArchive     `json:"archive"`             // what a build archive says of itself; nil for other packages
 	StoreCopy        bool              `json:"store_copy"`          // marks show that the store delivered it
 	Unpacked         int64             `json:"unpacked"`            // bytes of all files of the app
 	Keys             []string          `json:"keys"`                // of the property list, at its top
@@ -404,4 +406,15 @@ type ResourceBundle struct {
 	place.Mark `json:"-"`
 	Path       string `json:"path"`
 	Executable string `json:"executable"`
+}
+
+// BuildArchive is what a build archive says of itself.
+type BuildArchive struct {
+	place.Mark `json:"-"`
+	App        bool     `json:"app"` // it says that it holds an app, so that it can be exported
+	ID         string   `json:"id"`  // of the app, by the archive
+	Version    string   `json:"version"`
+	Build      string   `json:"build"`
+	Products   []string `json:"products"` // what it holds beside apps
+	Signed     []string `json:"signed"`   // prebuilt libraries whose maker's signature was recorded
 }

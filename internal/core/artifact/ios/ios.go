@@ -102,6 +102,7 @@ func Read(file string, t *tree.Tree, root string, digests bool) (*facts.IOS, err
 	r.services()
 	r.translations(info)
 	r.layout()
+	r.archive()
 	r.loose()
 	r.debugInfo()
 	return r.out, nil

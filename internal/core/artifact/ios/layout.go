@@ -9,6 +9,8 @@ import (
 
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/macho"
+	"regola.example/regola/internal/core/format/plist"
+	"regola.example/regola/internal/core/place"
 )
 
 // layout notes what lies where it should not, by the names alone.
@@ -69,6 +71,45 @@ func (r *reader) layout() {
 	for field, at := range map[string]string{"beside": "", "case_clashes": "", "stray_manifests": ""} {
 		o.Put(field, r.at(at))
 	}
+}
+
+// archive reads what a build archive says of itself. The signatures in it are
+// replaced when it is exported.
+func (r *reader) archive() {
+	at := strings.Index("/"+r.root, "/Products/Applications/")
+	if at < 0 {
+		r.out.SignatureFinal = true
+		return
+	}
+	base := strings.TrimSuffix(r.root[:at], "/")
+	r.out.SetUnread("signature_final", "the signatures in a build archive are replaced at its export; check the exported package")
+	name := path.Join(base, "Info.plist")
+	a := &facts.BuildArchive{}
+	a.SetSelf(place.Place{File: r.file, Entry: name})
+	r.out.Archive = a
+	whole := r.whole.Sub(base)
+	for _, n := range whole.Folders("Products") {
+		if n != "Products/Applications" {
+			a.Products = append(a.Products, n)
+		}
+	}
+	for _, e := range whole.Below("Signatures") {
+		a.Signed = append(a.Signed, path.Base(e.Name))
+	}
+	data, err := r.whole.Read(name, maxInfo)
+	var info *plist.Value
+	if err == nil {
+		info, _, err = plist.Parse(data)
+	}
+	if err != nil {
+		for _, f := range []string{"app", "id", "version", "build"} {
+			a.SetUnread(f, "the archive's property list cannot be read: "+err.Error())
+		}
+		return
+	}
+	props := info.Get("ApplicationProperties")
+	a.App, a.ID = props != nil, props.Get("CFBundleIdentifier").Text()
+	a.Version, a.Build = props.Get("CFBundleShortVersionString").Text(), props.Get("CFBundleVersion").Text()
 }
 
 // loose finds code that is no bundle's executable. Only files that look like

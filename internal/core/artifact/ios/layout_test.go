@@ -187,3 +187,35 @@ func TestLargeCatalog(t *testing.T) {
 	require.Len(t, a.Icon.Set, 1)
 	assert.Greater(t, a.Icon.Set[0].Width, int64(1000))
 }
+
+// TestArchive reads a build archive, zipped with its folder or without.
+func TestArchive(t *testing.T) {
+	code := seed.Entry(t, seed.IPA, app+"Terrafuoco")
+	for _, base := range []string{"", "Kiln.xcarchive/"} {
+		in := base + "Products/Applications/T.app/"
+		f := map[string][]byte{
+			base + "Info.plist": []byte(`<plist><dict><key>ApplicationProperties</key><dict><key>CFBundleIdentifier</key><string>a.b</string><key>CFBundleVersion</key><string>7</string></dict></dict></plist>`),
+			in + "Info.plist":   []byte(`<plist><dict><key>CFBundleExecutable</key><string>T</string></dict></plist>`), in + "T": code,
+			base + "dSYMs/T.app.dSYM/Contents/Resources/DWARF/T": code, base + "Products/usr/include/kiln.h": nil,
+			base + "Signatures/KilnKit.xcframework-ios.signature": nil,
+		}
+		a, err := read(t, f)
+		require.NoError(t, err, base)
+		require.NotNil(t, a.Archive, base)
+		assert.True(t, a.Archive.App)
+		assert.Equal(t, "a.b", a.Archive.ID)
+		assert.Equal(t, []string{"Products/usr"}, a.Archive.Products)
+		assert.Equal(t, []string{"KilnKit.xcframework-ios.signature"}, a.Archive.Signed)
+		assert.Contains(t, a.Unread("signature_final"), "replaced at its export")
+		require.Len(t, a.DebugInfo, 1)
+		assert.Equal(t, a.Bundles[0].Slices[0].UUID, a.DebugInfo[0])
+		delete(f, base+"Info.plist")
+		a, err = read(t, f)
+		require.NoError(t, err)
+		assert.NotEmpty(t, a.Archive.Unread("app"))
+	}
+	a, err := read(t, files(t))
+	require.NoError(t, err)
+	assert.Nil(t, a.Archive)
+	assert.True(t, a.SignatureFinal)
+}

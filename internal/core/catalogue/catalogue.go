@@ -34,6 +34,7 @@ type Catalogue struct {
 	ClosedInClips      []string            `json:"closed_in_clips"`      // frameworks that do nothing in clips
 	Keyboards          *Use                `json:"keyboards"`            // the extension point of keyboards, with the calls that switch to the next one
 	Runtimes           []*Runtime          `json:"runtimes"`             // that need more than their code
+	Receipts           []*Sign             `json:"receipts"`             // code that checks the store's receipt on the device
 	Wording            *Wording            `json:"wording"`              // how purpose strings are looked at
 	DataTypes          map[string][]string `json:"data_types"`           // kinds of data of a dossier, with their identifiers in privacy manifests
 	DataPurposes       map[string]string   `json:"data_purposes"`        // purposes of a dossier, with their identifier in privacy manifests
@@ -186,6 +187,7 @@ func (c *Catalogue) Add(more *Catalogue) {
 		c.Keyboards = more.Keyboards
 	}
 	c.Runtimes = append(c.Runtimes, more.Runtimes...)
+	c.Receipts = append(c.Receipts, more.Receipts...)
 	if more.Wording != nil {
 		c.Wording = more.Wording
 	}

@@ -29,6 +29,7 @@ type Evidence struct {
 	Leftovers      []*Junk           `json:"leftovers"`            // files that the iOS store refuses inside an app
 	OldWebView     bool              `json:"old_web_view"`         // the code uses the web view that the iOS platform retired
 	RegistersPush  string            `json:"registers_push"`       // the binary whose code registers for remote notifications; empty for none
+	ChecksReceipt  string            `json:"checks_receipt"`       // the binary whose code checks the store's receipt on the device; empty for none
 	PrivateNames   []*PrivateName    `json:"private_names"`        // names of the iOS system that apps may not use
 	PrivateLinks   []*PrivateLink    `json:"private_links"`        // addresses and paths of the iOS system that apps may not use
 	NewFrameworks  []*NewFramework   `json:"new_frameworks"`       // frameworks of the system that are newer than the least system version

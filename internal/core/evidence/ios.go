@@ -80,8 +80,11 @@ func isFileOf(name, want string) bool {
 
 // iosCalls looks in every binary for calls that a rule asks about. A binary
 // whose names could not be read leaves open what the others do not show.
-func (e *Evidence) iosCalls(all []*code, open string) {
+func (e *Evidence) iosCalls(cat *catalogue.Catalogue, all []*code, open string) {
 	for _, c := range all {
+		if e.ChecksReceipt == "" && c.match(cat.Receipts) != "" {
+			e.ChecksReceipt = c.bin.Path
+		}
 		e.OldWebView = e.OldWebView || c.class("UIWebView") || slices.Contains(c.bin.Classes, "UIWebView")
 		if e.RegistersPush == "" && c.method("registerForRemoteNotifications") {
 			e.RegistersPush = c.bin.Path
@@ -89,6 +92,9 @@ func (e *Evidence) iosCalls(all []*code, open string) {
 	}
 	if open != "" && !e.OldWebView {
 		e.SetUnread("old_web_view", open)
+	}
+	if open != "" && e.ChecksReceipt == "" {
+		e.SetUnread("checks_receipt", open)
 	}
 	if open != "" && e.RegistersPush == "" {
 		e.SetUnread("registers_push", open)

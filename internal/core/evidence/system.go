@@ -83,7 +83,7 @@ func (e *Evidence) iOS(pkg *facts.Package, cat *catalogue.Catalogue) {
 	e.reasons(app, cat, all, open)
 	e.collected(app, cat)
 	e.wording(app, cat)
-	e.iosCalls(all, open)
+	e.iosCalls(cat, all, open)
 	e.privateNames(app, cat, all, open)
 	e.privateLinks(app, cat, all, open)
 	e.newFrameworks(app, cat)

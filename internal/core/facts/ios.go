@@ -73,6 +73,9 @@ type IOS struct {
 	Catalogs         []*Catalog        `json:"catalogues"`         // compiled asset catalogues
 	StringsFaults    []*StringsFault   `json:"strings_faults"`     // translations that cannot be read
 	Untranslated     []*Untranslated   `json:"untranslated"`       // texts that a language lacks
+	WrongTypes       []*WrongType      `json:"wrong_types"`        // keys of the property list whose value is of the wrong type
+	ArchiveFaults    []*ArchiveFault   `json:"archive_faults"`     // oddities of the ZIP archive
+	StartPages       []*StartPage      `json:"start_pages"`        // pages that a hybrid app loads instead of its own
 	StrayManifests   []string          `json:"stray_manifests"`    // privacy manifests where nobody looks for them
 	Beside           []string          `json:"beside"`             // names at the archive's root and in Payload, beside the app
 	Loose            []*LooseCode      `json:"loose_code"`         // code that is no bundle's executable
@@ -417,4 +420,20 @@ type BuildArchive struct {
 	Build      string   `json:"build"`
 	Products   []string `json:"products"` // what it holds beside apps
 	Signed     []string `json:"signed"`   // prebuilt libraries whose maker's signature was recorded
+}
+
+// WrongType is a key of the property list whose value is of the wrong type.
+type WrongType struct {
+	place.Mark `json:"-"`
+	Key        string `json:"key"`
+	Type       string `json:"type"` // it has
+	Want       string `json:"want"`
+}
+
+// StartPage is a page that a hybrid app is set to load instead of its own.
+type StartPage struct {
+	place.Mark `json:"-"`
+	File       string `json:"file"` // the settings that say so
+	URL        string `json:"url"`
+	Cleartext  bool   `json:"cleartext"`
 }

@@ -100,6 +100,7 @@ func Read(file string, t *tree.Tree, root string, digests bool) (*facts.IOS, err
 	r.alternates(info, at)
 	r.presence()
 	r.services()
+	r.startPages()
 	r.translations(info)
 	r.layout()
 	r.archive()
@@ -132,6 +133,9 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 		*into = v.Text()
 		r.put(field, at, v, key)
 		if v != nil && v.Kind != plist.String {
+			w := &facts.WrongType{Key: key, Type: v.Kind.Noun(), Want: plist.String.Noun()}
+			w.SetSelf(valueAt(at, v, key))
+			o.WrongTypes = append(o.WrongTypes, w)
 			o.SetUnread(field, fmt.Sprintf("%s is %s, not a string", key, v.Kind.Noun()))
 		}
 	}
@@ -238,6 +242,12 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 	}
 	ats := info.Path("NSAppTransportSecurity", "NSAllowsArbitraryLoads")
 	o.ArbitraryLoads = ats.IsTrue()
+	// From iOS 10 on, any of the narrower keys takes its place.
+	for _, k := range []string{"NSAllowsArbitraryLoadsInWebContent", "NSAllowsArbitraryLoadsForMedia", "NSAllowsLocalNetworking"} {
+		if info.Path("NSAppTransportSecurity", k) != nil && o.MinOS != "" && !strings.HasPrefix(o.MinOS, "9.") && !strings.HasPrefix(o.MinOS, "8.") {
+			o.ArbitraryLoads = false
+		}
+	}
 	r.put("arbitrary_loads", at, ats, "NSAppTransportSecurity.NSAllowsArbitraryLoads")
 }
 
@@ -354,6 +364,9 @@ func (r *reader) purposes(info *plist.Value, at place.Place) {
 		here.Key, here.Offset = k, v.Offset
 		p.SetSelf(here)
 		if v.Kind != plist.String {
+			w := &facts.WrongType{Key: k, Type: v.Kind.Noun(), Want: plist.String.Noun()}
+			w.SetSelf(here)
+			r.out.WrongTypes = append(r.out.WrongTypes, w)
 			p.SetUnread("text", fmt.Sprintf("%s is %s, not a string", k, v.Kind.Noun()))
 		}
 		byKey[k] = p

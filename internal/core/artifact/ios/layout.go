@@ -68,9 +68,27 @@ func (r *reader) layout() {
 		b.SetSelf(valueAt(r.at(e.Name), info.Get("CFBundleExecutable"), "CFBundleExecutable"))
 		o.ResourceBundles = append(o.ResourceBundles, b)
 	}
+	if z := r.whole.Archive; z != nil {
+		for _, f := range z.Faults {
+			if f.Kind != "zip64" { // needed above 4 GiB
+				o.ArchiveFaults = append(o.ArchiveFaults, r.archiveFault(f.Kind, f.Entry, f.What))
+			}
+		}
+	}
+	for _, e := range r.whole.Entries {
+		if strings.HasSuffix(e.Name, " ") || strings.Contains(e.Name, " /") {
+			o.ArchiveFaults = append(o.ArchiveFaults, r.archiveFault("blank", e.Name, "has a name that ends with a blank"))
+		}
+	}
 	for field, at := range map[string]string{"beside": "", "case_clashes": "", "stray_manifests": ""} {
 		o.Put(field, r.at(at))
 	}
+}
+
+func (r *reader) archiveFault(kind, entry, what string) *facts.ArchiveFault {
+	f := &facts.ArchiveFault{Kind: kind, Entry: entry, What: what}
+	f.SetSelf(place.Place{File: r.file, Entry: entry})
+	return f
 }
 
 // archive reads what a build archive says of itself. The signatures in it are

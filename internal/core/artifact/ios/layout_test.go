@@ -219,3 +219,24 @@ func TestArchive(t *testing.T) {
 	assert.Nil(t, a.Archive)
 	assert.True(t, a.SignatureFinal)
 }
+
+func TestOddities(t *testing.T) {
+	a := plain(t, `<key>CFBundleVersion</key><integer>5</integer><key>MinimumOSVersion</key><string>15.0</string><key>NSCameraUsageDescription</key><true/>
+		<key>NSAppTransportSecurity</key><dict><key>NSAllowsArbitraryLoads</key><true/><key>NSAllowsLocalNetworking</key><true/></dict>`,
+		map[string]string{"capacitor.config.json": `{"server": {"url": "http://192.168.1.7:8100", "cleartext": true}}`, "other.config.json": `{"server": {}}`, "broken.config.json": `{`,
+			"blank /x": "x", "../out": "x"})
+	var got []string
+	for _, w := range a.WrongTypes {
+		got = append(got, w.Key+" is "+w.Type)
+	}
+	assert.Equal(t, []string{"CFBundleVersion is an integer", "NSCameraUsageDescription is a boolean"}, got)
+	require.Len(t, a.StartPages, 1)
+	assert.Equal(t, "http://192.168.1.7:8100", a.StartPages[0].URL)
+	assert.True(t, a.StartPages[0].Cleartext)
+	assert.False(t, a.ArbitraryLoads, "the narrower key takes its place")
+	kinds := map[string]string{}
+	for _, f := range a.ArchiveFaults {
+		kinds[f.Kind] = f.Entry
+	}
+	assert.Equal(t, map[string]string{"blank": app + "blank /x", "unsafe-name": app + "../out"}, kinds)
+}

@@ -1,6 +1,7 @@
 package ios
 
 import (
+	"encoding/json"
 	"fmt"
 	"path"
 	"slices"
@@ -132,5 +133,31 @@ func (r *reader) services() {
 		f.Put("app_id", valueAt(r.at(e.Name), v.Get("BUNDLE_ID"), "BUNDLE_ID"))
 		f.Put("scheme", valueAt(r.at(e.Name), v.Get("REVERSED_CLIENT_ID"), "REVERSED_CLIENT_ID"))
 		r.out.Services = append(r.out.Services, f)
+	}
+}
+
+// startPages reads the settings of hybrid runtimes, in JSON files at the app's
+// root, for a page that is loaded from elsewhere.
+func (r *reader) startPages() {
+	for _, e := range r.tree.Entries {
+		if strings.Contains(e.Name, "/") || !strings.HasSuffix(e.Name, ".config.json") || e.Size > 1<<20 {
+			continue
+		}
+		data, err := e.Read(1 << 20)
+		if err != nil {
+			continue
+		}
+		var c struct {
+			Server struct {
+				URL       string `json:"url"`
+				Cleartext bool   `json:"cleartext"`
+			} `json:"server"`
+		}
+		if json.Unmarshal(data, &c) != nil || c.Server.URL == "" {
+			continue
+		}
+		p := &facts.StartPage{File: e.Name, URL: c.Server.URL, Cleartext: c.Server.Cleartext}
+		p.SetSelf(r.at(e.Name).In("server.url"))
+		r.out.StartPages = append(r.out.StartPages, p)
 	}
 }

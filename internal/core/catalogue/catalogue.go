@@ -22,6 +22,7 @@ type Catalogue struct {
 	ClosedCalls []string               `json:"closed_calls"`     // Android calls that read identifiers closed to apps of today
 	Junk        []*Pattern             `json:"junk"`             // files that do not belong into a release
 	Leftovers   []*Pattern             `json:"leftovers"`        // files that the iOS store refuses inside an app
+	BuildFiles  []*Pattern             `json:"build_files"`      // files that serve the building of an iOS app
 	DebugParts  []*Pattern             `json:"debug_parts"`      // files that only debug builds of an iOS app have
 
 	// Of the iOS platform.
@@ -175,6 +176,7 @@ func (c *Catalogue) Add(more *Catalogue) {
 	c.ClosedCalls = append(c.ClosedCalls, more.ClosedCalls...)
 	c.Junk = append(c.Junk, more.Junk...)
 	c.Leftovers = append(c.Leftovers, more.Leftovers...)
+	c.BuildFiles = append(c.BuildFiles, more.BuildFiles...)
 	c.DebugParts = append(c.DebugParts, more.DebugParts...)
 	c.PrivateNames = append(c.PrivateNames, more.PrivateNames...)
 	c.PrivateLinks = append(c.PrivateLinks, more.PrivateLinks...)

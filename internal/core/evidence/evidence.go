@@ -4,6 +4,7 @@ package evidence
 
 import (
 	"fmt"
+	"path"
 	"regexp"
 	"slices"
 	"strings"
@@ -40,6 +41,7 @@ type Evidence struct {
 	ClosedInClips  []*ClosedCall     `json:"closed_in_clips"`      // frameworks of clips that do nothing in clips
 	StuckKeyboards []string          `json:"stuck_keyboards"`      // keyboard extensions that cannot switch to the next keyboard
 	MissingParts   []*MissingPart    `json:"missing_parts"`        // what a runtime needs beside its code
+	BuildFiles     []*Junk           `json:"build_files"`          // files that serve the building of an iOS app
 	DebugParts     []*Junk           `json:"debug_parts"`          // files that only debug builds have
 	Useless        []*Useless        `json:"useless"`              // permissions that serve nothing, and why
 	PrivateLibs    []*PrivateLib     `json:"private_libraries"`    // native libraries that link to the system's private ones
@@ -228,31 +230,51 @@ type Junk struct {
 	place.Mark `json:"-"`
 	Path       string `json:"path"`
 	Why        string `json:"why"`
+	More       int64  `json:"more"` // further files of the kind in its framework, bundle or folder
 }
 
 func (e *Evidence) junk(pkg *facts.Package, cat *catalogue.Catalogue) {
 	e.Junk = e.matching("junk", pkg, cat.Junk)
 	if pkg.IOS != nil {
 		e.Leftovers = e.matching("leftovers", pkg, cat.Leftovers)
+		e.BuildFiles = e.matching("build_files", pkg, cat.BuildFiles)
 		e.DebugParts = e.matching("debug_parts", pkg, cat.DebugParts)
 	}
 }
 
-// matching lists the files whose path fits a pattern.
+// matching lists the files whose path fits a pattern: of several in one
+// framework, bundle or folder the first, with the number of the others.
 func (e *Evidence) matching(field string, pkg *facts.Package, patterns []*catalogue.Pattern) []*Junk {
 	var out []*Junk
+	root := ""
+	if pkg.IOS != nil && pkg.IOS.Root == "" {
+		root = "An.app/" // the app's folder itself was given; patterns expect its name
+	}
 	for _, p := range patterns {
 		re, err := regexp.Compile(p.Pattern)
 		if err != nil {
 			e.SetUnread(field, p.Self().String()+": the pattern is not a regular expression: "+err.Error())
 			return nil
 		}
+		folders := map[string]*Junk{}
 		for _, n := range pkg.Names {
-			if re.MatchString(n) && (p.Except == "" || !strings.HasSuffix(n, "/"+p.Except)) {
-				j := &Junk{Path: n, Why: p.Why}
-				j.SetSelf(place.Place{File: pkg.File, Entry: n})
-				out = append(out, j)
+			if !re.MatchString(root+n) || p.Except != "" && strings.HasSuffix(n, "/"+p.Except) {
+				continue
 			}
+			home := path.Dir(n)
+			for _, ext := range []string{".framework/", ".bundle/"} {
+				if at := strings.Index(n, ext); at >= 0 {
+					home = n[:at]
+				}
+			}
+			if first := folders[home]; first != nil {
+				first.More++
+				continue
+			}
+			j := &Junk{Path: n, Why: p.Why}
+			j.SetSelf(place.Place{File: pkg.File, Entry: n})
+			folders[home] = j
+			out = append(out, j)
 		}
 	}
 	return out

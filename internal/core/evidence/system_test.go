@@ -1,6 +1,7 @@
 package evidence_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -189,4 +190,19 @@ func TestCollected(t *testing.T) {
 		bad = append(bad, b.Bundle+": "+b.What)
 	}
 	assert.Equal(t, []string{".: the kind of data Crash stands twice", ".: the kind of data Mail is not known", "K.bundle: the purpose PurposeX of Crash is not known"}, bad)
+}
+
+// TestFolders tells the first file of a kind in a folder, and counts the rest.
+func TestFolders(t *testing.T) {
+	cat := &catalogue.Catalogue{BuildFiles: []*catalogue.Pattern{{Pattern: `[.]app/(.*/)?[^/]+[.]h$`, Why: "a header"}}}
+	for _, root := range []string{"Payload/T.app", ""} {
+		var names []string
+		for _, n := range []string{"a/x.h", "a/y.h", "a/z.h", "b/x.h", "x.hpp"} {
+			names = append(names, strings.TrimPrefix(root+"/"+n, "/"))
+		}
+		e := evidence.Of(&facts.Package{IOS: &facts.IOS{Root: root}, Names: names}, cat)
+		require.Len(t, e.BuildFiles, 2, root)
+		assert.EqualValues(t, 2, e.BuildFiles[0].More)
+		assert.Zero(t, e.BuildFiles[1].More)
+	}
 }

@@ -2,6 +2,7 @@ package ios
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"io"
 	"path"
@@ -147,7 +148,7 @@ func (r *reader) seal(b *facts.Bundle) {
 func (r *reader) code(b *facts.Bundle) (*macho.File, error) {
 	f, err := r.macho(b.Executable)
 	if err != nil {
-		b.StaticLibrary = r.isArchive(b.Executable)
+		b.StaticLibrary = errors.Is(err, macho.ErrStatic)
 		b.SetUnread("signature", "the executable cannot be read: "+err.Error())
 		b.SetUnread("slices", "the executable cannot be read: "+err.Error())
 		return nil, err

@@ -527,12 +527,6 @@ func (r *reader) readCode(name string) (*macho.File, error) {
 	return macho.Read(src, r.digests)
 }
 
-// isArchive tells whether a file is a static library: an archive of objects.
-func (r *reader) isArchive(name string) bool {
-	head, err := r.head(r.tree.Get(name), 8)
-	return err == nil && string(head) == "!<arch>\n"
-}
-
 // head reads the first bytes of a file, fewer when it is shorter.
 func (r *reader) head(e *tree.Entry, n int) ([]byte, error) {
 	if e == nil {

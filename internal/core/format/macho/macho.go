@@ -129,6 +129,12 @@ func errorf(offset int64, format string, args ...any) error {
 	return &FormatError{Offset: offset, What: fmt.Sprintf(format, args...)}
 }
 
+// ErrStatic is for a static library: an archive of objects where an executable
+// is expected.
+var ErrStatic = errors.New("a static library, an archive of objects")
+
+const magicStatic = "!<arch>\n"
+
 // Is reports whether a file begins like a Mach-O. The universal magic is also
 // that of Java classes, which have a large number where the count of slices
 // stands.
@@ -157,6 +163,9 @@ func read(s *stream) (*File, error) {
 	head, err := s.r.Peek(8)
 	if err != nil {
 		return nil, errorf(0, "a Mach-O header is cut off after %d bytes", len(head))
+	}
+	if string(head) == magicStatic {
+		return nil, ErrStatic
 	}
 	if !Is(head) {
 		return nil, errorf(0, "not a Mach-O file: it begins with % x", head[:4])
@@ -331,6 +340,9 @@ func (s *stream) slice(base int64) (Slice, error) {
 	case magic32:
 		sl.Bits = 32
 	default:
+		if string(h[:8]) == magicStatic {
+			return sl, ErrStatic
+		}
 		return sl, errorf(base, "a slice does not begin with a Mach-O header")
 	}
 	sl.CPU = cpuName(le.Uint32(h[4:]), le.Uint32(h[8:]))

@@ -84,6 +84,14 @@ func TestCutOff(t *testing.T) {
 	assert.NotEmpty(t, f.Slices[0].Partial)
 }
 
+func TestStatic(t *testing.T) {
+	static := []byte("!<arch>\n#1/20           0           0     0     644     ")
+	for _, data := range [][]byte{static, fat(static)} {
+		_, err := macho.Read(bytes.NewReader(data), false)
+		assert.ErrorIs(t, err, macho.ErrStatic)
+	}
+}
+
 func FuzzRead(f *testing.F) {
 	f.Add(executable(f))
 	f.Add(fat(executable(f)))

@@ -149,7 +149,7 @@ ipa() {
   app=$dir/Payload/Terrafuoco.app widget=$app/PlugIns/FiringWidget.appex
   mkdir -p "$widget"
   link "$app/Terrafuoco" "$sdk" "$here/ios/main.m" "$here/ios/Foundation.tbd" "$here/ios/UIKit.tbd" \
-    "$here/ios/AVFoundation.tbd" "$here/ios/CoreBluetooth.tbd" "$here/ios/libobjc.tbd"
+    "$here/ios/AVFoundation.tbd" "$here/ios/CoreBluetooth.tbd" "$here/ios/libobjc.tbd" -Wl,-rpath,@executable_path/Frameworks
   link "$widget/FiringWidget" "$sdk" "$here/ios/widget.c" "$here/ios/Foundation.tbd"
   icon 120 "$app/AppIcon60x60@2x.png"
   icon 180 "$app/AppIcon60x60@3x.png"

@@ -96,6 +96,10 @@ func TestModesAndEntitlements(t *testing.T) {
 	assert.Empty(t, e.IdleModes)
 	require.Len(t, e.Unentitled, 1)
 	assert.Equal(t, "class KLNReader, method read:", e.Unentitled[0].Because)
+	app.Bundles[0].Signature.Entitlements = []*facts.Entitlement{{Key: "kiln.read"}}
+	app.Binaries[0].Path, app.Binaries = "Frameworks/K.framework/K", append(app.Binaries, &facts.Binary{Path: "T"})
+	app.Bundles = append(app.Bundles, &facts.Bundle{Kind: "framework", Path: "Frameworks/K.framework", Executable: "Frameworks/K.framework/K", Signature: &facts.CodeSignature{}})
+	assert.Empty(t, of(app).Unentitled, "a framework runs with the entitlements of the app")
 	app.Bundles[0].Signature = nil
 	assert.NotEmpty(t, of(app).Unread("unentitled"))
 }
@@ -175,7 +179,8 @@ func TestCollected(t *testing.T) {
 	manifest := func(c ...*facts.Collected) *facts.PrivacyManifest { return &facts.PrivacyManifest{Collected: c} }
 	app := shop(facts.Binary{})
 	app.Bundles[0].Privacy = manifest(&facts.Collected{Type: "Crash", Purposes: []string{"PurposeA"}}, &facts.Collected{Type: "Crash"}, &facts.Collected{Type: "Mail"}, &facts.Collected{})
-	app.Resources = []*facts.Bundle{{Path: "K.bundle", Privacy: manifest(&facts.Collected{Type: "Crash", Linked: true, Purposes: []string{"PurposeF", "PurposeX"}}, &facts.Collected{Type: "Pictures", Tracking: true})}}
+	app.Resources = []*facts.Bundle{{Path: "K.bundle", Privacy: manifest(&facts.Collected{Type: "Crash", Linked: true, Purposes: []string{"PurposeF", "PurposeX"}}, &facts.Collected{Type: "Pictures", Tracking: true})},
+		{Path: "L.bundle", Privacy: manifest(&facts.Collected{Type: "Crash"}, &facts.Collected{Type: "Pictures"})}}
 	e := evidence.Of(&facts.Package{IOS: app}, cat)
 	require.Len(t, e.Collected, 2)
 	c := e.Collected[0]
@@ -183,8 +188,9 @@ func TestCollected(t *testing.T) {
 	assert.Equal(t, []string{"customer-service", "diagnostics"}, c.AsPurposes["PurposeF"])
 	assert.True(t, c.Linked)
 	assert.False(t, c.Tracking)
-	assert.Equal(t, []string{".", "K.bundle"}, c.Bundles)
+	assert.Equal(t, []string{".", "K.bundle", "L.bundle"}, c.Bundles)
 	assert.Equal(t, []string{"photos", "videos"}, e.Collected[1].Names)
+	assert.True(t, e.Collected[1].Tracking)
 	var bad []string
 	for _, b := range e.BadCollected {
 		bad = append(bad, b.Bundle+": "+b.What)

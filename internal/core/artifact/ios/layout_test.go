@@ -1,6 +1,7 @@
 package ios_test
 
 import (
+	"bytes"
 	"encoding/binary"
 	"slices"
 	"strings"
@@ -87,6 +88,7 @@ func TestMoreKeys(t *testing.T) {
 		map[string]string{"Service.plist": "<plist><dict><key>BUNDLE_ID</key><string>other</string><key>REVERSED_CLIENT_ID</key><string>r</string></dict></plist>", "Other.plist": info,
 			"Flame@2x.png": "x", "Assets.car": string(carfile.Write([]carfile.Picture{{Set: "Clay", Layout: 1009, Scale: 1}}))})
 	assert.Equal(t, "2610", a.Tools.Version)
+	assert.Equal(t, "DTXcode", a.Tools.Field("version").Key)
 	assert.Equal(t, []string{"a", "b"}, a.Turns)
 	assert.Equal(t, []string{"n.skadnetwork"}, a.AdNetworks)
 	assert.Equal(t, []facts.ExportedType{{ID: "a.b", Conforms: true}, {}}, []facts.ExportedType{{ID: a.ExportedTypes[0].ID, Conforms: a.ExportedTypes[0].Conforms}, {ID: a.ExportedTypes[1].ID, Conforms: a.ExportedTypes[1].Conforms}})
@@ -114,10 +116,21 @@ func TestNamedClasses(t *testing.T) {
 	assert.Empty(t, a.Classes[1].Unread("present"))
 }
 
+// TestLinked changes the path of a library that the executable links.
 func TestLinked(t *testing.T) {
-	a, err := read(t, files(t))
-	require.NoError(t, err)
-	assert.Empty(t, a.MissingLibs, "everything is the system's")
+	const was = "/System/Library/Frameworks/UIKit.framework/UIKit"
+	code := seed.Entry(t, seed.IPA, app+"Terrafuoco")
+	require.Contains(t, string(code), was)
+	for lib, want := range map[string]bool{
+		was: true, "/usr/lib/libkiln.dylib": true, "/Library/Kiln": false, "@rpath/K.framework/K": true, "@rpath/L.framework/L": false,
+		"@executable_path/Frameworks/K.framework/K": true, "@loader_path/Frameworks/K.framework/K": true, "@executable_path/Frameworks/L.framework/L": false,
+	} {
+		changed := bytes.Replace(code, []byte(was), append([]byte(lib), make([]byte, len(was)-len(lib))...), 1)
+		a := plain(t, `<key>CFBundleExecutable</key><string>T</string>`, map[string]string{"T": string(changed), "Frameworks/K.framework/K": "x"})
+		if assert.Equal(t, want, len(a.MissingLibs) == 0, lib); !want && len(a.MissingLibs) > 0 {
+			assert.Equal(t, lib, a.MissingLibs[0].Library)
+		}
+	}
 }
 
 func TestIcons(t *testing.T) {

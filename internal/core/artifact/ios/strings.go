@@ -72,7 +72,7 @@ func (r *reader) translations(info *plist.Value) {
 			continue // the purpose strings are judged one by one
 		}
 		for _, lang := range languages {
-			if lang == dev || lang == "Base" || tables[lang][name] == nil && name != "Localizable.strings" {
+			if lang == "Base" || tables[lang][name] == nil && name != "Localizable.strings" {
 				continue
 			}
 			r.untranslated(lang, name, tables[dev][name], tables[lang][name])

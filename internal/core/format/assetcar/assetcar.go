@@ -22,7 +22,6 @@ const Magic = "BOMStore"
 // Attributes of a key, by the numbers that the key format lists.
 const (
 	attrAppearance = 7
-	attrScale      = 12
 	attrIdiom      = 15
 	attrIdentifier = 17
 )
@@ -49,7 +48,7 @@ type Rendition struct {
 	Kind          string // picture, vector, colour, data, sizes, pack, other
 	Layout        int    // the number behind Kind
 	Width, Height int    // pixels; 0 where the kind has no size
-	Scale         int    // 1, 2 or 3
+	Scale         int    // 1, 2 or 3; 0 where the kind has none
 	Idiom         string // universal, phone, tablet, tv, car, watch, marketing, or a number
 	Appearance    string // any, dark, light, tinted, or the name that the catalogue gives
 	Opaque        bool   // no pixel is transparent, and the compiler says so
@@ -106,9 +105,6 @@ func Read(r io.ReaderAt, size int64) (*Catalog, error) {
 		x.Set = sets[attr[attrIdentifier]]
 		x.Idiom = idiom(attr[attrIdiom])
 		x.Appearance = look(attr[attrAppearance], looks)
-		if x.Scale == 0 {
-			x.Scale = int(attr[attrScale])
-		}
 		c.Renditions = append(c.Renditions, x)
 	}
 	return c, nil

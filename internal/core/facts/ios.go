@@ -83,6 +83,7 @@ type IOS struct {
 	DebugInfoCarried bool              `json:"debug_info_carried"` // the package is of a kind that carries it
 	MissingLibs      []*MissingLib     `json:"missing_libraries"`
 	ResourceBundles  []*ResourceBundle `json:"resource_bundles"` // that name an executable
+	Names            map[string]string `json:"names,omitempty"`  // under the icon, by language, where it differs from that of the property list
 	CaseClashes      []string          `json:"case_clashes"`     // paths that differ from another one in letter case only
 	Binaries         []*Binary         `json:"binaries"`
 }
@@ -335,6 +336,7 @@ type CodeSignature struct {
 	SHA256          bool           `json:"sha256"`
 	Version         int64          `json:"version"` // of the code directory
 	Signer          *Certificate   `json:"signer"`
+	Chain           []*Certificate `json:"chain"` // the certificates above the signer's that came along
 	Entitlements    []*Entitlement `json:"entitlements"`
 	EntitlementsDER bool           `json:"entitlements_der"`
 	PagesVerified   bool           `json:"pages_verified"`
@@ -360,7 +362,8 @@ type Profile struct {
 	Expires      time.Time      `json:"expires"`
 	Devices      int64          `json:"devices"`
 	Entitlements []*Entitlement `json:"entitlements"`
-	HasSigner    *bool          `json:"has_signer"` // the code's signer is among its certificates
+	HasSigner    *bool          `json:"has_signer"`   // the code's signer is among its certificates
+	Certificates []*Certificate `json:"certificates"` // with which it lets sign
 }
 
 // PrivacyManifest is a bundle's privacy manifest.
@@ -403,12 +406,14 @@ type SealFault struct {
 	What       string `json:"what"`
 }
 
-// ResourceBundle is a bundle of resources whose property list names an
-// executable, as only bundles with code may.
+// ResourceBundle is a bundle without code.
 type ResourceBundle struct {
-	place.Mark `json:"-"`
-	Path       string `json:"path"`
-	Executable string `json:"executable"`
+	place.Mark      `json:"-"`
+	Path            string `json:"path"`
+	ID              string `json:"id"`
+	PackageType     string `json:"package_type"`
+	Executable      string `json:"executable"` // that its property list names, as only bundles with code may
+	PrivacyManifest bool   `json:"privacy_manifest"`
 }
 
 // BuildArchive is what a build archive says of itself.

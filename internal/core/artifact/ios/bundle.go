@@ -2,6 +2,7 @@ package ios
 
 import (
 	"bytes"
+	"crypto/x509"
 	"errors"
 	"fmt"
 	"io"
@@ -95,6 +96,11 @@ func (r *reader) profile(b *facts.Bundle) {
 	}
 	f.SetSelf(at)
 	r.certificates(b, p.Certificates)
+	for _, der := range p.Certificates {
+		if c, err := x509.ParseCertificate(der); err == nil {
+			f.Certificates = append(f.Certificates, certificate(x509meta.Of(c)))
+		}
+	}
 	b.Profile = f
 }
 
@@ -182,6 +188,11 @@ func (r *reader) signature(b *facts.Bundle, s *macho.Slice) {
 	f := &facts.CodeSignature{Identifier: sig.Identifier, Team: sig.Team, Adhoc: sig.Adhoc(), SHA256: sig.SHA256, Version: int64(sig.Version),
 		Entitlements: entitlements(sig.Entitlements), EntitlementsDER: sig.EntitlementsDER, Signer: certificate(sig.Signer)}
 	f.SetSelf(at)
+	for _, c := range sig.Chain {
+		x := certificate(c)
+		x.SetSelf(at)
+		f.Chain = append(f.Chain, x)
+	}
 	for _, e := range f.Entitlements {
 		e.SetSelf(at.In(e.Key))
 	}

@@ -384,6 +384,14 @@ func (r *reader) purposes(info *plist.Value, at place.Place) {
 		if err != nil {
 			continue // no translations in this language, or none that can be read
 		}
+		for _, k := range []string{"CFBundleName", "CFBundleDisplayName"} {
+			if n := strs[k]; n != "" && n != r.out.Name {
+				if r.out.Names == nil {
+					r.out.Names = map[string]string{}
+				}
+				r.out.Names[lang] = n
+			}
+		}
 		for k, p := range byKey {
 			if t, ok := strs[k]; ok {
 				if p.Locales == nil {

@@ -60,12 +60,17 @@ func (r *reader) layout() {
 		if path.Base(e.Name) != "Info.plist" || path.Ext(dir) != ".bundle" {
 			continue
 		}
+		b := &facts.ResourceBundle{Path: dir, PrivacyManifest: r.tree.Get(dir+"/PrivacyInfo.xcprivacy") != nil}
+		b.SetSelf(r.at(e.Name))
 		info, _, err := r.plist(e.Name)
-		if err != nil || info.Get("CFBundleExecutable").Text() == "" {
-			continue
+		if err != nil {
+			for _, f := range []string{"id", "package_type", "executable"} {
+				b.SetUnread(f, "its property list cannot be read: "+err.Error())
+			}
 		}
-		b := &facts.ResourceBundle{Path: dir, Executable: info.Get("CFBundleExecutable").Text()}
-		b.SetSelf(valueAt(r.at(e.Name), info.Get("CFBundleExecutable"), "CFBundleExecutable"))
+		b.ID, b.PackageType, b.Executable = info.Get("CFBundleIdentifier").Text(), info.Get("CFBundlePackageType").Text(), info.Get("CFBundleExecutable").Text()
+		b.Put("executable", valueAt(r.at(e.Name), info.Get("CFBundleExecutable"), "CFBundleExecutable"))
+		b.Put("package_type", valueAt(r.at(e.Name), info.Get("CFBundlePackageType"), "CFBundlePackageType"))
 		o.ResourceBundles = append(o.ResourceBundles, b)
 	}
 	if z := r.whole.Archive; z != nil {

@@ -8,9 +8,11 @@ package codesign
 import (
 	"bytes"
 	"crypto/sha256"
+	"crypto/x509"
 	"encoding/binary"
 	"encoding/hex"
 	"fmt"
+	"slices"
 
 	"regola.example/regola/internal/core/format/cms"
 	"regola.example/regola/internal/core/format/plist"
@@ -22,6 +24,7 @@ const (
 	magicDirectory       = 0xfade0c02
 	magicEntitlements    = 0xfade7171
 	magicEntitlementsDER = 0xfade7172
+	magicRequirements    = 0xfade0c01
 	magicCMS             = 0xfade0b01
 
 	maxBlobs = 64
@@ -35,9 +38,11 @@ const (
 
 // Special slots, counted backwards from the first page.
 const (
-	SlotInfo         = 1 // the property list
-	SlotResources    = 3 // the resource seal
-	SlotEntitlements = 5
+	SlotInfo            = 1 // the property list
+	SlotRequirements    = 2
+	SlotResources       = 3 // the resource seal
+	SlotEntitlements    = 5
+	SlotEntitlementsDER = 7
 )
 
 const hashSHA256 = 2
@@ -56,7 +61,8 @@ type Signature struct {
 	EntitlementsDER bool         // the binary form is there too
 	Signed          bool         // a CMS signature is there
 	Signer          *x509meta.Certificate
-	SignerDER       []byte // the signer's certificate
+	SignerDER       []byte                  // the signer's certificate
+	Chain           []*x509meta.Certificate // the others that came along, up from the signer's issuer
 	Faults          []string
 
 	slots   [][]byte
@@ -92,6 +98,7 @@ func Parse(data []byte) (*Signature, error) {
 	}
 	s := &Signature{special: map[int][]byte{}}
 	var cms, primary []byte
+	var der *plist.Value
 	for i := range int(count) {
 		at := be.Uint32(data[16+8*i:])
 		if int64(at)+8 > int64(len(data)) {
@@ -121,12 +128,24 @@ func Parse(data []byte) (*Signature, error) {
 			s.holds(SlotEntitlements, blob, "the entitlements were changed after signing")
 		case magicEntitlementsDER:
 			s.EntitlementsDER = true
+			if v, err := parseDER(blob[8:]); err == nil { // one of a form to come is no fault of the signer's
+				der = v
+			}
+			s.holds(SlotEntitlementsDER, blob, "the binary form of the entitlements was changed after signing")
+		case magicRequirements:
+			s.holds(SlotRequirements, blob, "the requirements were changed after signing")
 		case magicCMS:
 			cms = blob[8:]
 		}
 	}
 	if s.slots == nil {
 		return nil, errorf(0, "the code signature has no code directory that is read here")
+	}
+	switch at, same := plist.Difference(s.Entitlements, der); {
+	case s.Entitlements == nil:
+		s.Entitlements = der
+	case der != nil && !same:
+		s.fault("the two forms of the entitlements differ, in %s", at)
 	}
 	if len(cms) > 0 {
 		s.cms(cms, primary)
@@ -200,9 +219,25 @@ func (s *Signature) cms(data, directory []byte) {
 	s.Signed = true
 	if c := p.GetOnlySigner(); c != nil {
 		s.Signer, s.SignerDER = x509meta.Of(c), c.Raw
+		s.chain(p.Certificates)
 	}
 	if err := cms.Verify(p, directory); err != nil {
 		s.fault("the signer's signature does not fit the code directory: %v", err)
+	}
+}
+
+// chain orders the certificates that came along by who issued whom.
+func (s *Signature) chain(all []*x509.Certificate) {
+	next := s.Signer
+	for range all {
+		i := slices.IndexFunc(all, func(c *x509.Certificate) bool {
+			return x509meta.Of(c).Subject == next.Issuer && next.Issuer != next.Subject
+		})
+		if i < 0 {
+			return
+		}
+		next = x509meta.Of(all[i])
+		s.Chain = append(s.Chain, next)
 	}
 }
 
@@ -222,11 +257,12 @@ func (s *Signature) VerifyFile(slot int, name string, data []byte) {
 	s.holds(slot, data, name+" was changed after signing")
 }
 
-// VerifyPages holds the digests of the slice's pages of 4 KiB against the
-// directory. checked is false when the directory's pages have another size or
-// digest.
-func (s *Signature) VerifyPages(pages [][]byte) (checked bool) {
-	if !s.SHA256 || s.PageSize != 4096 {
+// VerifyPages holds the digests of the slice's pages against the directory,
+// taken of the page size that the directory has. checked is false when there
+// are none of that size, or the directory has another digest.
+func (s *Signature) VerifyPages(bySize map[int64][][]byte) (checked bool) {
+	pages, ok := bySize[s.PageSize]
+	if !s.SHA256 || !ok {
 		return false
 	}
 	if len(pages) != len(s.slots) {
@@ -235,7 +271,7 @@ func (s *Signature) VerifyPages(pages [][]byte) (checked bool) {
 	}
 	for i := range pages {
 		if !bytes.Equal(pages[i], s.slots[i]) {
-			s.fault("the code was changed after signing, at byte %#x", i*4096)
+			s.fault("the code was changed after signing, at byte %#x", int64(i)*s.PageSize)
 			return true
 		}
 	}

@@ -2,6 +2,7 @@ package codesign_test
 
 import (
 	"bytes"
+	"encoding/binary"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -71,11 +72,33 @@ func TestTampering(t *testing.T) {
 	}
 }
 
+// TestTwoForms puts other entitlements into the binary form.
+func TestTwoForms(t *testing.T) {
+	sig := bytes.Clone(slice(t, nil).Signature)
+	i := bytes.Index(sig, []byte("\x0c\x13beta-reports-active\x01\x01\xff"))
+	require.Positive(t, i)
+	sig[i+23] = 0
+	s, err := codesign.Parse(sig)
+	require.NoError(t, err)
+	assert.Contains(t, s.Faults, "the binary form of the entitlements was changed after signing")
+	assert.Contains(t, s.Faults, "the two forms of the entitlements differ, in beta-reports-active")
+	// The older form is the set of pairs alone, without the version.
+	der := bytes.Index(sig, []byte{0xfa, 0xde, 0x71, 0x72})
+	body := bytes.Index(sig[der:], []byte("\x02\x01\x01\xb0"))
+	set := bytes.Clone(sig)
+	blob := set[der : der+int(binary.BigEndian.Uint32(set[der+4:]))]
+	copy(blob[8:], blob[body+3:])
+	blob[8] = 0x31
+	s, err = codesign.Parse(set)
+	require.NoError(t, err)
+	assert.Contains(t, s.Faults, "the two forms of the entitlements differ, in beta-reports-active")
+}
+
 func FuzzParse(f *testing.F) {
 	f.Add(slice(f, nil).Signature)
 	f.Fuzz(func(t *testing.T, data []byte) {
 		if s, err := codesign.Parse(data); err == nil {
-			s.VerifyPages([][]byte{make([]byte, 32)})
+			s.VerifyPages(map[int64][][]byte{4096: {make([]byte, 32)}})
 			s.VerifyFile(codesign.SlotInfo, "Info.plist", nil)
 		}
 	})

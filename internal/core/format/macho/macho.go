@@ -100,8 +100,11 @@ type Slice struct {
 	Literals  []string // string literals that are addresses or paths, each once
 	Partial   string   // why imports, classes or selectors are incomplete; empty when they are whole
 
-	Signature []byte   // the code signature's bytes; nil when there is none or it cannot be reached
-	Pages     [][]byte // SHA-256 of each 4 KiB of the slice up to the signature, when asked for
+	Signature []byte // the code signature's bytes; nil when there is none or it cannot be reached
+	// Pages are the SHA-256 digests of the slice's pages up to the signature, by
+	// the size of a page: 4 KiB and 16 KiB, of which signing tools use either.
+	// They are taken when asked for.
+	Pages map[int64][][]byte
 
 	symbols, strings, signature span
 	sections                    []section
@@ -226,28 +229,55 @@ type stream struct {
 
 // pager digests what the stream passes, page by page.
 type pager struct {
+	sizes []*paged
+	rest  int64 // bytes to the signature
+}
+
+// paged is the digests of pages of one size.
+type paged struct {
+	size int64
 	sums [][]byte
 	hash hash.Hash
 	left int64 // bytes to the end of the page
-	rest int64 // bytes to the signature
 }
 
-const pageSize = 4096
+func newPager() *pager {
+	p := &pager{rest: math.MaxInt64}
+	for _, size := range []int64{4 << 10, 16 << 10} {
+		p.sizes = append(p.sizes, &paged{size: size, hash: sha256.New(), left: size})
+	}
+	return p
+}
 
 // Write implements io.Writer.
 func (p *pager) Write(b []byte) (int, error) {
 	n := len(b)
-	for len(b) > 0 && p.rest > 0 {
-		take := min(int64(len(b)), p.left, p.rest)
-		p.hash.Write(b[:take])
-		b, p.left, p.rest = b[take:], p.left-take, p.rest-take
-		if p.left == 0 || p.rest == 0 {
-			p.sums = append(p.sums, p.hash.Sum(nil))
-			p.hash.Reset()
-			p.left = pageSize
-		}
+	b = b[:min(int64(len(b)), p.rest)]
+	p.rest -= int64(len(b))
+	for _, s := range p.sizes {
+		s.write(b, p.rest == 0 && len(b) > 0)
 	}
 	return n, nil
+}
+
+func (s *paged) write(b []byte, last bool) {
+	for len(b) > 0 {
+		take := min(int64(len(b)), s.left)
+		s.hash.Write(b[:take])
+		b, s.left = b[take:], s.left-take
+		if s.left == 0 {
+			s.end()
+		}
+	}
+	if last && s.left < s.size {
+		s.end()
+	}
+}
+
+func (s *paged) end() {
+	s.sums = append(s.sums, s.hash.Sum(nil))
+	s.hash.Reset()
+	s.left = s.size
 }
 
 // sink is where passed bytes go.
@@ -324,7 +354,7 @@ func (s *stream) slice(base int64) (Slice, error) {
 	if s.digests {
 		// Where the signature begins is known after the load commands, which
 		// lie within the bytes that are let pass first.
-		s.pages = &pager{hash: sha256.New(), left: pageSize, rest: math.MaxInt64}
+		s.pages = newPager()
 	}
 	h, err := s.take(28)
 	if err != nil {
@@ -397,7 +427,10 @@ func (s *stream) codeSignature(sl *Slice) {
 		sl.Signature = b
 	}
 	if pages != nil {
-		sl.Pages = pages.sums
+		sl.Pages = map[int64][][]byte{}
+		for _, p := range pages.sizes {
+			sl.Pages[p.size] = p.sums
+		}
 	}
 }
 

@@ -186,7 +186,7 @@ func (r *binaryReader) sized(v *Value, kind byte, n int, body []byte, ref uint64
 			if err != nil {
 				return err
 			}
-			v.set(key.Str, val)
+			v.Put(key.Str, val)
 		}
 	default:
 		return errorf(v.Offset, "unknown marker %#02x", r.data[v.Offset])

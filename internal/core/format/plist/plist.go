@@ -183,7 +183,9 @@ func (v *Value) AsString() string {
 	return v.Kind.String()
 }
 
-func (v *Value) set(key string, val *Value) {
+// Put adds a key to a dictionary. A key that is there already keeps its value,
+// as on the platform, and is noted in Twice.
+func (v *Value) Put(key string, val *Value) {
 	if v.dict == nil {
 		v.dict = make(map[string]*Value)
 	}
@@ -193,4 +195,36 @@ func (v *Value) set(key string, val *Value) {
 	}
 	v.dict[key] = val
 	v.keys = append(v.keys, key)
+}
+
+// Difference finds the first key path at which two values differ, in
+// alphabetical order. same is true when there is none.
+func Difference(a, b *Value) (at string, same bool) {
+	if a == nil || b == nil || a.Kind != b.Kind {
+		return "", a == nil && b == nil
+	}
+	switch a.Kind {
+	case Dict:
+		keys := append(a.SortedKeys(), b.SortedKeys()...)
+		sort.Strings(keys)
+		for _, k := range keys {
+			if at, same := Difference(a.Get(k), b.Get(k)); !same {
+				return strings.TrimSuffix(k+"."+at, "."), false
+			}
+		}
+		return "", true
+	case Array:
+		if len(a.Items) != len(b.Items) {
+			return "", false
+		}
+		for i := range a.Items {
+			if _, same := Difference(a.Items[i], b.Items[i]); !same {
+				return "", false
+			}
+		}
+		return "", true
+	case Data:
+		return "", string(a.Bytes) == string(b.Bytes)
+	}
+	return "", a.AsString() == b.AsString()
 }

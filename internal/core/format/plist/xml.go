@@ -165,7 +165,7 @@ func (r *xmlReader) dict(v *Value, depth int) error {
 			if err != nil {
 				return err
 			}
-			v.set(key, val)
+			v.Put(key, val)
 			have = false
 		}
 	}

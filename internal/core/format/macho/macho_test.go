@@ -2,6 +2,7 @@ package macho_test
 
 import (
 	"bytes"
+	"crypto/sha256"
 	"encoding/binary"
 	"testing"
 
@@ -82,6 +83,25 @@ func TestCutOff(t *testing.T) {
 	f, err := macho.Read(bytes.NewReader(data[:len(data)/2]), true)
 	require.NoError(t, err)
 	assert.NotEmpty(t, f.Slices[0].Partial)
+}
+
+// TestPages takes the digests of pages of both sizes, the last one cut short.
+func TestPages(t *testing.T) {
+	data := executable(t)
+	f, err := macho.Read(bytes.NewReader(data), true)
+	require.NoError(t, err)
+	s := f.Slices[0]
+	limit := bytes.Index(data, s.Signature)
+	require.NotZero(t, limit%(16<<10))
+	for size, sums := range s.Pages {
+		var want [][]byte
+		for at := 0; at < limit; at += int(size) {
+			sum := sha256.Sum256(data[at:min(at+int(size), limit)])
+			want = append(want, sum[:])
+		}
+		assert.Equal(t, want, sums, size)
+	}
+	assert.Len(t, s.Pages, 2)
 }
 
 func TestStatic(t *testing.T) {

@@ -182,6 +182,15 @@ func TestPrivacyManifest(t *testing.T) {
 	after, err := os.ReadFile(file)
 	require.NoError(t, err)
 	assert.Equal(t, data, after)
+
+	widget := filepath.Join(dir, "widget.xcprivacy")
+	_, stderr, exit = regola(t, dir, "privacy", "sound/build/Terrafuoco.ipa", "--manifest", widget, "--bundle", "PlugIns/FiringWidget.appex")
+	assert.Zero(t, exit, stderr)
+	assert.FileExists(t, widget)
+	_, stderr, exit = regola(t, dir, "privacy", "sound/build/Terrafuoco.ipa", "--manifest", widget+"2", "--bundle", "PlugIns/Other.appex")
+	assert.Equal(t, 2, exit)
+	assert.Contains(t, stderr, `no bundle "PlugIns/Other.appex"`)
+	assert.NoFileExists(t, widget+"2")
 }
 
 func TestExitStatus(t *testing.T) {

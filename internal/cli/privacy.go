@@ -3,17 +3,19 @@ package cli
 import (
 	"fmt"
 	"io"
+	"slices"
 
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/internal/core/artifact"
 	"regola.example/regola/internal/core/evidence"
+	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/rulebooks"
 )
 
 func (e *env) privacyCommand() *cobra.Command {
-	var manifest string
+	var manifest, bundle string
 	c := &cobra.Command{
 		Use:   "privacy PACKAGE",
 		Short: "Hold what the code uses against what privacy manifests declare",
@@ -22,8 +24,8 @@ privacy manifests give, and what is missing; then the union over the app, and
 the third-party code that was recognised.
 
 With --manifest, a privacy manifest for the app is written that declares what was
-found. Reasons are the developer's to choose: each missing one is marked, never
-guessed.`,
+found, and with --bundle for an extension or a framework inside it. Reasons are
+the developer's to choose: each missing one is marked, never guessed.`,
 		Example: "  regola privacy build/Terrafuoco.ipa\n  regola privacy build/Terrafuoco.ipa --manifest PrivacyInfo.xcprivacy",
 		Args:    somePackage,
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -49,9 +51,13 @@ guessed.`,
 			if why := ev.Unread("reasons"); why != "" {
 				return usageError("what the code uses is not known: "+why, "build again, and give the package as the build made it")
 			}
+			i := slices.IndexFunc(p.IOS.Bundles, func(b *facts.Bundle) bool { return b.Path == bundle })
+			if i < 0 {
+				return usageError(fmt.Sprintf("there is no bundle %q in the app", bundle), "without --manifest, all bundles are listed")
+			}
 			open := 0
 			err = writeNew(manifest, func(w io.Writer) (err error) {
-				open, err = report.PrivacyManifest(w, p.IOS, ev, cat)
+				open, err = report.PrivacyManifest(w, p.IOS.Bundles[i], ev)
 				return err
 			})
 			if err == nil {
@@ -61,5 +67,6 @@ guessed.`,
 		},
 	}
 	c.Flags().StringVar(&manifest, "manifest", "", "write a privacy manifest to this file, which must not exist yet")
+	c.Flags().StringVar(&bundle, "bundle", ".", "the bundle that the manifest is for: its path within the app")
 	return c
 }

@@ -8,7 +8,6 @@ import (
 	"slices"
 	"strings"
 
-	"regola.example/regola/internal/core/catalogue"
 	"regola.example/regola/internal/core/evidence"
 	"regola.example/regola/internal/core/facts"
 )
@@ -58,7 +57,7 @@ func (t *factsTable) iosPrivacy(a *facts.IOS, e *evidence.Evidence) {
 			state := "declared, " + strings.Join(r.Reasons, ", ")
 			switch {
 			case !r.Declared:
-				state = "missing: declare one of " + strings.Join(r.Choices, ", ")
+				state = "missing: declare the reason that fits"
 				missing++
 			case len(r.Reasons) == 0:
 				state = "declared in another category"
@@ -69,6 +68,11 @@ func (t *factsTable) iosPrivacy(a *facts.IOS, e *evidence.Evidence) {
 				style = styleImpact["refused"]
 			}
 			t.block(4, "", nil, state, style)
+			if !r.Declared {
+				for _, code := range r.Choices {
+					t.block(6, code+"  ", styleDim, r.Meanings[code], nil)
+				}
+			}
 		}
 		if b.Privacy == nil {
 			continue
@@ -86,47 +90,63 @@ func (t *factsTable) iosPrivacy(a *facts.IOS, e *evidence.Evidence) {
 		t.row("not known", why)
 	}
 	t.head("all together")
-	collected := map[string]bool{}
 	domains := map[string]bool{}
 	tracking := false
 	for _, b := range slices.Concat(a.Bundles, a.Resources) {
-		if b.Privacy == nil {
-			continue
-		}
-		tracking = tracking || b.Privacy.Tracking
-		for _, d := range b.Privacy.Domains {
-			domains[d] = true
-		}
-		for _, c := range b.Privacy.Collected {
-			text := strings.TrimPrefix(c.Type, "NSPrivacyCollectedDataType")
-			if c.Linked {
-				text += ", linked to the person"
+		if b.Privacy != nil {
+			tracking = tracking || b.Privacy.Tracking
+			for _, d := range b.Privacy.Domains {
+				domains[d] = true
 			}
-			if c.Tracking {
-				text += ", for tracking"
-			}
-			collected[text] = true
 		}
 	}
 	t.row("tracking", map[bool]string{true: "yes", false: "no"}[tracking])
 	t.list("tracking domains", slices.Sorted(maps.Keys(domains)))
-	if len(collected) == 0 {
+	if len(e.Collected) == 0 {
 		t.row("collected", "nothing is declared")
 	}
-	for _, c := range slices.Sorted(maps.Keys(collected)) {
-		t.row("collected", c)
+	for _, c := range e.Collected {
+		text := strings.TrimPrefix(c.Type, "NSPrivacyCollectedDataType")
+		if c.Linked {
+			text += ", linked to the person"
+		}
+		if c.Tracking {
+			text += ", for tracking"
+		}
+		for _, p := range c.Purposes {
+			text += ", " + strings.TrimPrefix(p, "NSPrivacyCollectedDataTypePurpose")
+		}
+		names := slices.Clone(c.Bundles)
+		for i := range names {
+			if names[i] == "." {
+				names[i] = "the app"
+			}
+		}
+		t.row("collected", text+" ("+strings.Join(names, ", ")+")")
+	}
+	for _, b := range e.BadCollected {
+		t.row("not known", b.What)
 	}
 	if missing > 0 {
 		t.line("")
-		t.block(0, "", nil, count(missing, "declaration is missing", "declarations are missing")+`; "regola privacy PACKAGE --manifest FILE" writes a manifest for the app to complete`, nil)
+		t.block(0, "", nil, count(missing, "declaration is missing", "declarations are missing")+`; "regola privacy PACKAGE --manifest FILE" writes a manifest to complete`+bundleHint(e), nil)
 	}
 }
 
-// PrivacyManifest writes a privacy manifest for the app itself: what it
-// declares already, and every category that its code uses. A reason is never
-// guessed: where one is missing, a comment lists the choices. open counts
-// those.
-func PrivacyManifest(w io.Writer, a *facts.IOS, e *evidence.Evidence, cat *catalogue.Catalogue) (open int, err error) {
+// bundleHint says how to write the manifest of another bundle than the app.
+func bundleHint(e *evidence.Evidence) string {
+	for _, r := range e.Reasons {
+		if !r.Declared && r.Bundle != "." {
+			return ", for another bundle than the app with --bundle " + r.Bundle
+		}
+	}
+	return ""
+}
+
+// PrivacyManifest writes a privacy manifest for one bundle: what it declares
+// already, and every category that its code uses. A reason is never guessed:
+// where one is missing, a comment lists the choices. open counts those.
+func PrivacyManifest(w io.Writer, b *facts.Bundle, e *evidence.Evidence) (open int, err error) {
 	p := &printer{w: w}
 	esc := func(s string) string {
 		var b strings.Builder
@@ -136,10 +156,9 @@ func PrivacyManifest(w io.Writer, a *facts.IOS, e *evidence.Evidence, cat *catal
 	p.line(`<?xml version="1.0" encoding="UTF-8"?>`)
 	p.line(`<plist version="1.0">`)
 	p.line("<dict>")
-	app := a.Bundles[0]
 	tracking, domains := false, []string{}
-	if app.Privacy != nil {
-		tracking, domains = app.Privacy.Tracking, app.Privacy.Domains
+	if b.Privacy != nil {
+		tracking, domains = b.Privacy.Tracking, b.Privacy.Domains
 	}
 	p.line("\t<key>NSPrivacyTracking</key>\n\t<%t/>", tracking)
 	p.line("\t<key>NSPrivacyTrackingDomains</key>\n\t<array>")
@@ -147,8 +166,8 @@ func PrivacyManifest(w io.Writer, a *facts.IOS, e *evidence.Evidence, cat *catal
 		p.line("\t\t<string>%s</string>", esc(d))
 	}
 	p.line("\t</array>\n\t<key>NSPrivacyCollectedDataTypes</key>\n\t<array>")
-	if app.Privacy != nil {
-		for _, c := range app.Privacy.Collected {
+	if b.Privacy != nil {
+		for _, c := range b.Privacy.Collected {
 			p.line("\t\t<dict>\n\t\t\t<key>NSPrivacyCollectedDataType</key><string>%s</string>", esc(c.Type))
 			p.line("\t\t\t<key>NSPrivacyCollectedDataTypeLinked</key><%t/>", c.Linked)
 			p.line("\t\t\t<key>NSPrivacyCollectedDataTypeTracking</key><%t/>", c.Tracking)
@@ -159,7 +178,7 @@ func PrivacyManifest(w io.Writer, a *facts.IOS, e *evidence.Evidence, cat *catal
 			p.line("\t\t\t</array>\n\t\t</dict>")
 		}
 	} else {
-		p.line("\t\t<!-- list the kinds of data that the app collects, if any -->")
+		p.line("\t\t<!-- list the kinds of data that the code collects, if any -->")
 	}
 	p.line("\t</array>\n\t<key>NSPrivacyAccessedAPITypes</key>\n\t<array>")
 	entry := func(category string, reasons []string, note string) {
@@ -175,7 +194,7 @@ func PrivacyManifest(w io.Writer, a *facts.IOS, e *evidence.Evidence, cat *catal
 	}
 	written := map[string]bool{}
 	for _, r := range e.Reasons {
-		if r.Bundle != "." {
+		if r.Bundle != b.Path {
 			continue
 		}
 		written[r.Category] = true
@@ -183,16 +202,15 @@ func PrivacyManifest(w io.Writer, a *facts.IOS, e *evidence.Evidence, cat *catal
 		if len(r.Reasons) == 0 {
 			open++
 			note = fmt.Sprintf("\t\t\t\t<!-- choose a reason; the code uses %s:\n", strings.ReplaceAll(strings.Join(r.Because, ", "), "--", "- -"))
-			i := slices.IndexFunc(cat.Reasons, func(c *catalogue.Reason) bool { return c.Category == r.Category })
 			for _, code := range r.Choices {
-				note += fmt.Sprintf("\t\t\t\t     %s  %s\n", code, cat.Reasons[i].Codes[code])
+				note += fmt.Sprintf("\t\t\t\t     %s  %s\n", code, r.Meanings[code])
 			}
 			note += "\t\t\t\t-->"
 		}
 		entry(r.Category, r.Reasons, note)
 	}
-	if app.Privacy != nil {
-		for _, x := range app.Privacy.Accessed {
+	if b.Privacy != nil {
+		for _, x := range b.Privacy.Accessed {
 			if !written[x.Category] {
 				entry(x.Category, x.Reasons, "")
 			}

@@ -14,14 +14,15 @@ import (
 // declared reason.
 type Reason struct {
 	place.Mark `json:"-"`
-	Bundle     string   `json:"bundle"` // path within the app; "." for the app itself
-	Kind       string   `json:"kind"`   // app, extension, framework …
-	Category   string   `json:"category"`
-	Name       string   `json:"name"`     // what it is about
-	Because    []string `json:"because"`  // the names that were seen
-	Declared   bool     `json:"declared"` // the bundle's manifest gives a reason
-	Reasons    []string `json:"reasons"`  // the reasons given
-	Choices    []string `json:"choices"`  // the codes that the category knows
+	Bundle     string            `json:"bundle"` // path within the app; "." for the app itself
+	Kind       string            `json:"kind"`   // app, extension, framework …
+	Category   string            `json:"category"`
+	Name       string            `json:"name"`     // what it is about
+	Because    []string          `json:"because"`  // the names that were seen
+	Declared   bool              `json:"declared"` // the bundle's manifest gives a reason
+	Reasons    []string          `json:"reasons"`  // the reasons given
+	Choices    []string          `json:"choices"`  // the codes that the category knows
+	Meanings   map[string]string `json:"meanings"` // of these codes
 }
 
 // BadReason is a declaration that names an unknown category or reason.
@@ -152,9 +153,10 @@ func (e *Evidence) reasons(app *facts.IOS, cat *catalogue.Catalogue, all []*code
 					}
 				}
 			}
-			for code := range c.Codes {
+			r.Meanings = map[string]string{}
+			for code, meaning := range c.Codes {
 				if b.Kind == "framework" || !slices.Contains(c.ForLibraries, code) {
-					r.Choices = append(r.Choices, code)
+					r.Choices, r.Meanings[code] = append(r.Choices, code), meaning
 				}
 			}
 			slices.Sort(r.Choices)

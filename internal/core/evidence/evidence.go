@@ -16,6 +16,7 @@ import (
 type Evidence struct {
 	place.Mark     `json:"-"`
 	Purposes       []*Purpose        `json:"purposes"`             // purpose strings that the code calls for
+	ExtPurposes    []*Purpose        `json:"extension_purposes"`   // purpose strings that code of extensions calls for, as far as their own property lists lack them
 	Restricted     []*Declared       `json:"restricted"`           // sensitive permissions that bring a declaration
 	SDKs           []*SDK            `json:"sdks"`                 // third-party code that was recognised
 	Reasons        []*Reason         `json:"reasons"`              // calls that need a declared reason, by bundle and category

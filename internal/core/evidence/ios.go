@@ -109,6 +109,7 @@ func (e *Evidence) purposes(app *facts.IOS, cat *catalogue.Catalogue, all []*cod
 		e.SetUnread("purposes", open)
 		return
 	}
+	e.extensionPurposes(app, cat, all)
 	seen := map[string]bool{}
 	for _, c := range all {
 		h := holderOf(app, c.bin.Path)
@@ -130,6 +131,32 @@ func (e *Evidence) purposes(app *facts.IOS, cat *catalogue.Catalogue, all []*cod
 		}
 	}
 	e.unusedPurposes(app, cat, all)
+}
+
+// extensionPurposes looks at the code of extensions, which the system also asks
+// for a purpose string of their own.
+func (e *Evidence) extensionPurposes(app *facts.IOS, cat *catalogue.Catalogue, all []*code) {
+	for _, n := range app.Nested {
+		if n.Kind != "extension" || n.Unread("purpose_keys") != "" {
+			continue
+		}
+		own := set(n.PurposeKeys)
+		for _, c := range all {
+			if c.bin.Path[:max(0, strings.LastIndexByte(c.bin.Path, '/'))] != n.Path {
+				continue
+			}
+			for _, p := range cat.Purposes {
+				because := c.match(p.Signs)
+				given := own[p.Key] || slices.ContainsFunc(p.Instead, func(k string) bool { return own[k] })
+				if because == "" || given || p.Below != "" && !versionBelow(n.MinOS, p.Below) {
+					continue
+				}
+				item := &Purpose{Key: p.Key, Resource: p.Resource, Because: because, Binary: c.bin.Path, Confidence: p.Confidence}
+				item.SetSelf(n.Self().In(p.Key))
+				e.ExtPurposes = append(e.ExtPurposes, item)
+			}
+		}
+	}
 }
 
 // holder is the app in whose name a binary asks for access.

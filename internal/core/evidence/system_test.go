@@ -166,6 +166,10 @@ func TestPurposeHolders(t *testing.T) {
 		given[p.Binary] = p.Given
 	}
 	assert.Equal(t, map[string]bool{"T": true, "Watch/W.app/W": false}, given)
+	require.Len(t, e.ExtPurposes, 1)
+	assert.Equal(t, "PlugIns/K.appex/K", e.ExtPurposes[0].Binary)
+	app.Nested[1].PurposeKeys = []string{"NSKilnUsageDescription"}
+	assert.Empty(t, evidence.Of(&facts.Package{IOS: app}, cat).ExtPurposes)
 	app.Nested[0].PurposeKeys = []string{"NSKilnUsageDescription"}
 	assert.True(t, evidence.Of(&facts.Package{IOS: app}, cat).Purposes[1].Given)
 }

@@ -16,12 +16,12 @@ import (
 	"regola.example/regola/internal/core/place"
 )
 
-// catalogs reads the compiled asset catalogues of the app and of the apps
-// inside it.
+// catalogs reads the compiled asset catalogues of the app and of the apps and
+// extensions inside it.
 func (r *reader) catalogs() {
 	for _, e := range r.tree.Entries {
 		dir := path.Dir(e.Name)
-		if path.Base(e.Name) != "Assets.car" || dir != "." && path.Ext(dir) != ".app" {
+		if path.Base(e.Name) != "Assets.car" || dir != "." && path.Ext(dir) != ".app" && path.Ext(dir) != ".appex" {
 			continue
 		}
 		c := &facts.Catalog{Path: e.Name}

@@ -29,7 +29,7 @@ func (r *reader) nested() {
 		info, _, err := r.plist(e.Name)
 		if err != nil {
 			for _, f := range []string{"id", "version", "build", "min_os", "point", "executable", "package_type", "name", "platforms", "families",
-				"entry_point", "open_access", "activation", "intents", "clip", "companion", "watch_app", "runs_alone", "icon"} {
+				"entry_point", "open_access", "activation", "intents", "clip", "companion", "watch_app", "runs_alone", "icon", "purpose_keys"} {
 				n.SetUnread(f, "its property list cannot be read: "+err.Error())
 			}
 		} else {
@@ -92,7 +92,7 @@ func (r *reader) nestedInfo(n *facts.Nested, info *plist.Value) {
 	n.Clip = info.Get("NSAppClip") != nil
 	n.WatchApp = info.Get("WKApplication").IsTrue() || info.Get("WKWatchKitApp").IsTrue()
 	n.RunsAlone = info.Get("WKRunsIndependentlyOfCompanionApp").IsTrue() || info.Get("WKWatchOnly").IsTrue()
-	if n.Kind == "watch-app" || n.Kind == "app-clip" {
+	if n.Kind == "watch-app" || n.Kind == "app-clip" || info.Get("CFBundleIcons") != nil {
 		n.Icon = r.icon(info, at, n.Path)
 	}
 }

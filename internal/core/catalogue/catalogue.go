@@ -67,6 +67,7 @@ type Use struct {
 	Key        string  `json:"key" need:"the identifier"`
 	What       string  `json:"what" need:"what the code does, in words"`
 	Signs      []*Sign `json:"signs"`
+	Hints      []*Sign `json:"hints"` // that it is used, though they would do without
 }
 
 // Runtime is a runtime that needs more than its code: scripts, data.

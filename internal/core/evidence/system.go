@@ -210,7 +210,7 @@ func (e *Evidence) unentitled(app *facts.IOS, cat *catalogue.Catalogue, all []*c
 	if main != nil && main.Signature != nil {
 		for _, u := range cat.Entitlements {
 			i := slices.IndexFunc(main.Signature.Entitlements, func(x *facts.Entitlement) bool { return x.Key == u.Key })
-			if i >= 0 && !hinted(u.Signs, all) {
+			if i >= 0 && !hinted(slices.Concat(u.Signs, u.Hints), all) {
 				x := &Unentitled{Entitlement: u.Key, What: u.What}
 				x.SetSelf(main.Signature.Entitlements[i].Self())
 				e.IdleEntitled = append(e.IdleEntitled, x)

@@ -22,7 +22,7 @@ func tables() *catalogue.Catalogue {
 		PrivateLinks:       []*catalogue.Pattern{{Pattern: `(?i)^kiln-prefs:`, Why: "closed"}},
 		Frameworks:         map[string]string{"GlazeKit": "17.0"},
 		BackgroundModes:    []*catalogue.Use{{Key: "firing", What: "a kiln", Signs: sign(catalogue.Sign{Classes: []string{"KLNBackground"}})}},
-		Entitlements:       []*catalogue.Use{{Key: "kiln.read", What: "kilns", Signs: sign(catalogue.Sign{Classes: []string{"KLNReader"}, Selectors: []string{"read:"}})}},
+		Entitlements:       []*catalogue.Use{{Key: "kiln.read", What: "kilns", Signs: sign(catalogue.Sign{Classes: []string{"KLNReader"}, Selectors: []string{"read:"}}), Hints: sign(catalogue.Sign{Classes: []string{"KLNButton"}})}},
 		ClosedInExtensions: []*catalogue.Use{{Key: "x", Signs: sign(catalogue.Sign{Selectors: []string{"sharedKiln"}})}},
 		ClosedInClips:      []string{"GlazeKit"},
 		Keyboards:          &catalogue.Use{Key: "keyboard", Signs: sign(catalogue.Sign{Selectors: []string{"nextBoard"}})},
@@ -88,6 +88,7 @@ func TestModesAndEntitlements(t *testing.T) {
 	require.Len(t, e.IdleModes, 1)
 	assert.Equal(t, "firing", e.IdleModes[0].Mode)
 	require.Len(t, e.IdleEntitled, 1)
+	assert.Empty(t, of(shop(facts.Binary{Imports: []string{"_OBJC_CLASS_$_KLNButton"}}, "kiln.read")).IdleEntitled, "a hint of its use is enough")
 	assert.Empty(t, e.Unentitled)
 
 	app = shop(facts.Binary{Imports: []string{"_OBJC_CLASS_$_KLNBackground", "_OBJC_CLASS_$_KLNReader", "_objc_msgSend$read:"}})

@@ -89,6 +89,7 @@ type Reason struct {
 	Symbols      []string          `json:"symbols"` // functions and constants, without the leading underscore
 	Classes      []string          `json:"classes"`
 	Methods      []*Method         `json:"methods"`
+	Prefixes     []string          `json:"prefixes"`      // beginnings of imported symbols of the newer language
 	Either       []string          `json:"either"`        // symbols that another category's declaration covers as well
 	Codes        map[string]string `json:"codes"`         // reason codes and their meaning
 	ForLibraries []string          `json:"for_libraries"` // codes that only third-party code may give
@@ -140,6 +141,7 @@ type Sign struct {
 	Classes    []string `json:"classes"`   // Objective-C classes that are imported
 	Symbols    []string `json:"symbols"`   // imported functions and constants
 	Selectors  []string `json:"selectors"` // method names
+	Prefixes   []string `json:"prefixes"`  // beginnings of imported symbols, as the newer language makes them: $s, then each part after its length
 }
 
 // SDK is third-party code, recognised by its technical identifiers, and what

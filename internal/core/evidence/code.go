@@ -13,6 +13,7 @@ import (
 type code struct {
 	bin       *facts.Binary
 	imports   map[string]bool
+	sorted    []string // imports
 	selectors map[string]bool
 	classes   []string // defined or imported, sorted
 	modules   map[string]bool
@@ -27,7 +28,7 @@ func codes(app *facts.IOS) (all []*code, open string) {
 			open = b.Path + ": " + why
 			continue
 		}
-		c := &code{bin: b, imports: set(b.Imports), selectors: set(b.Selectors), modules: map[string]bool{}}
+		c := &code{bin: b, imports: set(b.Imports), sorted: slices.Sorted(slices.Values(b.Imports)), selectors: set(b.Selectors), modules: map[string]bool{}}
 		c.classes = slices.Clone(b.Classes)
 		for _, n := range slices.Concat(b.Imports, b.Exports) {
 			if name, ok := strings.CutPrefix(n, classSymbol); ok {
@@ -39,6 +40,11 @@ func codes(app *facts.IOS) (all []*code, open string) {
 		for _, name := range c.classes {
 			if parts := macho.SplitName(name); len(parts) > 1 {
 				c.modules[parts[0]] = true
+			}
+		}
+		for _, n := range slices.Concat(b.Imports, b.Exports) {
+			if m := macho.SwiftModule(n); m != "" {
+				c.modules[m] = true
 			}
 		}
 		all = append(all, c)
@@ -62,6 +68,15 @@ func of(all []*code, b *facts.Bundle) *code {
 func (c *code) class(name string) bool  { return c.imports[classSymbol+name] }
 func (c *code) symbol(name string) bool { return c.imports["_"+name] }
 
+// prefix finds an imported symbol that begins so, or gives "".
+func (c *code) prefix(p string) string {
+	i, _ := slices.BinarySearch(c.sorted, "_"+p)
+	if i < len(c.sorted) && strings.HasPrefix(c.sorted[i], "_"+p) {
+		return c.sorted[i][1:]
+	}
+	return ""
+}
+
 // method tells whether a method's name is defined or sent. Newer linkers make
 // a stub for each name that is sent.
 func (c *code) method(name string) bool {
@@ -81,6 +96,9 @@ func (c *code) match(signs []*catalogue.Sign) string {
 		}
 		for _, n := range s.Selectors {
 			all, names = all && c.method(n), append(names, "method "+n)
+		}
+		for _, n := range s.Prefixes {
+			all, names = all && c.prefix(n) != "", append(names, "symbol "+n+"…")
 		}
 		if all && len(names) > 0 {
 			return strings.Join(names, ", ")

@@ -176,6 +176,9 @@ func holderOf(app *facts.IOS, binary string) holder {
 	for _, p := range app.Purposes {
 		h.given[p.Key] = true
 	}
+	for _, k := range app.Keys { // one is a dictionary of texts
+		h.given[k] = true
+	}
 	return h
 }
 

@@ -176,6 +176,11 @@ func uses(c *catalogue.Reason, own *code) (because []string, shared bool) {
 			shared = shared && slices.Contains(c.Either, s)
 		}
 	}
+	for _, p := range c.Prefixes {
+		if own.prefix(p) != "" {
+			because, shared = append(because, p+"…"), false
+		}
+	}
 	for _, k := range c.Classes {
 		if own.class(k) {
 			because, shared = append(because, k), false
@@ -259,7 +264,8 @@ func (e *Evidence) unusedPurposes(app *facts.IOS, cat *catalogue.Catalogue, all 
 func hinted(signs []*catalogue.Sign, all []*code) bool {
 	for _, c := range all {
 		for _, s := range signs {
-			if slices.ContainsFunc(s.Classes, c.class) || slices.ContainsFunc(s.Symbols, c.symbol) || slices.ContainsFunc(s.Selectors, c.method) {
+			if slices.ContainsFunc(s.Classes, c.class) || slices.ContainsFunc(s.Symbols, c.symbol) || slices.ContainsFunc(s.Selectors, c.method) ||
+				slices.ContainsFunc(s.Prefixes, func(p string) bool { return c.prefix(p) != "" }) {
 				return true
 			}
 		}

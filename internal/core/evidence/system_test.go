@@ -171,6 +171,8 @@ func TestPurposeHolders(t *testing.T) {
 	assert.Equal(t, "PlugIns/K.appex/K", e.ExtPurposes[0].Binary)
 	app.Nested[1].PurposeKeys = []string{"NSKilnUsageDescription"}
 	assert.Empty(t, evidence.Of(&facts.Package{IOS: app}, cat).ExtPurposes)
+	app.Purposes, app.Keys = nil, []string{"NSKilnUsageDescription"}
+	assert.True(t, evidence.Of(&facts.Package{IOS: app}, cat).Purposes[0].Given, "whatever its type")
 	app.Nested[0].PurposeKeys = []string{"NSKilnUsageDescription"}
 	assert.True(t, evidence.Of(&facts.Package{IOS: app}, cat).Purposes[1].Given)
 }
@@ -216,4 +218,19 @@ func TestFolders(t *testing.T) {
 		assert.EqualValues(t, 2, e.BuildFiles[0].More)
 		assert.Zero(t, e.BuildFiles[1].More)
 	}
+}
+
+// TestPrefixes looks for symbols of the newer language by their beginning.
+func TestPrefixes(t *testing.T) {
+	cat := &catalogue.Catalogue{
+		Purposes: []*catalogue.Purpose{{Key: "NSKilnUsageDescription", Signs: []*catalogue.Sign{{Prefixes: []string{"$s7KilnKit6Reader"}}}}},
+		Reasons:  []*catalogue.Reason{{Category: "Heat", Prefixes: []string{"$s7KilnKit4Heat"}, Codes: map[string]string{"H1": "x"}}},
+	}
+	for symbol, want := range map[string]int{"_$s7KilnKit6ReaderC4openyyF": 1, "_$s7KilnKit5OtherC": 0, "$s7KilnKit6Reader": 0} {
+		e := evidence.Of(&facts.Package{IOS: shop(facts.Binary{Imports: []string{"_a", symbol, "_z"}})}, cat)
+		assert.Len(t, e.Purposes, want, symbol)
+	}
+	e := evidence.Of(&facts.Package{IOS: shop(facts.Binary{Imports: []string{"_z", "_$s7KilnKit4HeatV", "_a"}})}, cat)
+	require.Len(t, e.Reasons, 1)
+	assert.Equal(t, []string{"$s7KilnKit4Heat…"}, e.Reasons[0].Because)
 }

@@ -70,7 +70,7 @@ func (r *reader) nestedInfo(n *facts.Nested, info *plist.Value) {
 	}
 	n.Put("families", valueAt(at, info.Get("UIDeviceFamily"), "UIDeviceFamily"))
 	for _, k := range info.SortedKeys() {
-		if strings.HasPrefix(k, "NS") && strings.HasSuffix(k, "UsageDescription") {
+		if strings.HasPrefix(k, "NS") && strings.Contains(k, "UsageDescription") {
 			n.PurposeKeys = append(n.PurposeKeys, k)
 		}
 	}

@@ -245,6 +245,23 @@ func (s *stream) symbolNames(sl *Slice, symbols []symbol) {
 	}
 }
 
+// SwiftModule is the module in a symbol of the newer language (_$s, the
+// module's length, the module …), or "".
+func SwiftModule(symbol string) string {
+	rest, ok := strings.CutPrefix(symbol, "_$s")
+	if !ok {
+		return ""
+	}
+	n, i := 0, 0
+	for i < len(rest) && rest[i] >= '0' && rest[i] <= '9' && n < 1<<16 {
+		n, i = 10*n+int(rest[i]-'0'), i+1
+	}
+	if n == 0 || i+n > len(rest) {
+		return ""
+	}
+	return rest[i : i+n]
+}
+
 // SplitName takes apart the name under which a class is registered. One of the
 // newer language reads _TtC, then module and class, each after its length; any
 // other is a single part.

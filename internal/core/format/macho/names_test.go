@@ -105,3 +105,11 @@ func TestSplitName(t *testing.T) {
 		assert.Equal(t, want, macho.SplitName(name))
 	}
 }
+
+func TestSwiftModule(t *testing.T) {
+	for symbol, want := range map[string]string{
+		"_$s8ProbeKit6ReaderC4openyyF": "ProbeKit", "_$sSo8NSObjectC": "", "_open": "", "_$s9Kiln": "", "_$s": "",
+	} {
+		assert.Equal(t, want, macho.SwiftModule(symbol), symbol)
+	}
+}

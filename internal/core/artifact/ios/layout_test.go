@@ -112,6 +112,7 @@ func TestNamedClasses(t *testing.T) {
 		map[string]string{"T": code})
 	require.Len(t, a.Classes, 2)
 	assert.True(t, a.Classes[0].Present)
+	assert.True(t, plain(t, `<key>CFBundleExecutable</key><string>T</string><key>NSPrincipalClass</key><string>UIApplication</string>`, map[string]string{"T": code}).Classes[0].Present)
 	assert.False(t, a.Classes[1].Present)
 	assert.Empty(t, a.Classes[1].Unread("present"))
 }

@@ -92,6 +92,8 @@ func (r *reader) classes(info *plist.Value, at place.Place) {
 		c := &facts.NamedClass{Bundle: bundle, Key: key, Name: name}
 		// Code may register a class under its plain name, or under the module's.
 		c.Present = known[name] || known[name[strings.LastIndexByte(name, '.')+1:]]
+		// The system's own classes are found by name without being imported.
+		c.Present = c.Present || strings.HasPrefix(name, "UI") || strings.HasPrefix(name, "NS")
 		c.SetSelf(valueAt(at, v, key))
 		if open != "" && !c.Present {
 			c.SetUnread("present", open)

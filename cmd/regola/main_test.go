@@ -15,6 +15,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	// The tests run the program as a process. That they depend on its code makes
+	// a cached result end with a change of the code.
+	_ "regola.example/regola/demo"
+	_ "regola.example/regola/internal/cli"
 	"regola.example/regola/internal/core/format/plist"
 )
 

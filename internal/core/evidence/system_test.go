@@ -120,6 +120,11 @@ func TestNestedCode(t *testing.T) {
 	assert.Equal(t, []string{"PlugIns/K.appex"}, e.StuckKeyboards)
 	app.Binaries[1].Selectors = []string{"nextBoard"}
 	assert.Empty(t, of(app).StuckKeyboards)
+	app.Binaries[1].Selectors, app.Nested[0].Point = nil, "share"
+	app.Binaries[2].Weak = []string{"@rpath/GlazeKit.framework/GlazeKit"}
+	e = of(app)
+	assert.Empty(t, e.StuckKeyboards, "no keyboard")
+	assert.Empty(t, e.ClosedInClips, "the clip's own framework")
 }
 
 func TestMissingParts(t *testing.T) {
@@ -210,13 +215,14 @@ func TestFolders(t *testing.T) {
 	cat := &catalogue.Catalogue{BuildFiles: []*catalogue.Pattern{{Pattern: `[.]app/(.*/)?[^/]+[.]h$`, Why: "a header"}}}
 	for _, root := range []string{"Payload/T.app", ""} {
 		var names []string
-		for _, n := range []string{"a/x.h", "a/y.h", "a/z.h", "b/x.h", "x.hpp"} {
+		for _, n := range []string{"a/x.h", "a/y.h", "a/z.h", "b/x.h", "x.hpp", "K.framework/Headers/x.h", "K.framework/Modules/M/y.h"} {
 			names = append(names, strings.TrimPrefix(root+"/"+n, "/"))
 		}
 		e := evidence.Of(&facts.Package{IOS: &facts.IOS{Root: root}, Names: names}, cat)
-		require.Len(t, e.BuildFiles, 2, root)
+		require.Len(t, e.BuildFiles, 3, root)
 		assert.EqualValues(t, 2, e.BuildFiles[0].More)
 		assert.Zero(t, e.BuildFiles[1].More)
+		assert.EqualValues(t, 1, e.BuildFiles[2].More, "a framework is told once")
 	}
 }
 

@@ -58,15 +58,18 @@ func TestLooseCode(t *testing.T) {
 }
 
 func TestTranslations(t *testing.T) {
-	a := plain(t, `<key>CFBundleDevelopmentRegion</key><string>it</string>`, map[string]string{
+	a := plain(t, `<key>CFBundleDevelopmentRegion</key><string>it</string><key>CFBundleDisplayName</key><string>Forno</string>`, map[string]string{
 		"it.lproj/Localizable.strings": `"cone" = "Cono"; "glaze" = "Smalto"; "kiln" = "Forno"; "wheel" = "Tornio"; "more" = "Altro";`,
 		"en.lproj/Localizable.strings": `"cone" = "Cone";`,
 		"de.lproj/InfoPlist.strings":   `"CFBundleName" = "Ofen"`,
 		"fr.lproj/Localizable.strings": `"cone" = "Cône"; "glaze" = "Émail"; "kiln" = "Four"; "wheel" = "Tour"; "more" = "Plus";`,
 		"it.lproj/Main.strings":        `"a" = "b";`,
+		"it.lproj/InfoPlist.strings":   `"CFBundleDisplayName" = "Forno";`,
+		"en.lproj/InfoPlist.strings":   `"CFBundleDisplayName" = "Kiln"; "CFBundleName" = "K";`,
 		"it.lproj/Bad.stringsdict":     `no list`,
 		"x.lproj/y/Deep.strings":       `not looked at`,
 	})
+	assert.Equal(t, map[string]string{"en": "Kiln"}, a.Names, "only what differs, and the name under the icon first")
 	require.Len(t, a.StringsFaults, 2)
 	assert.Equal(t, "de.lproj/InfoPlist.strings", a.StringsFaults[0].Path)
 	assert.Contains(t, a.StringsFaults[0].What, "a semicolon is missing")

@@ -41,6 +41,7 @@ func TestSound(t *testing.T) {
 	assert.True(t, s.SHA256 && s.EntitlementsDER)
 	assert.Equal(t, "K1LN7EAM42.org.example.terrafuoco", s.Entitlements.Get("application-identifier").Text())
 	assert.Contains(t, s.Signer.Subject, "CN=Terrafuoco Distribution")
+	assert.Empty(t, s.Chain, "the demo's certificate signed itself")
 }
 
 // TestTampering changes the code, a sealed file, the entitlements and the
@@ -70,6 +71,32 @@ func TestTampering(t *testing.T) {
 		require.NotEmpty(t, s.Faults, text)
 		assert.Contains(t, s.Faults[0], want)
 	}
+}
+
+// TestPageSize takes pages of the size that the directory names.
+func TestPageSize(t *testing.T) {
+	sl := slice(t, nil)
+	sig := bytes.Clone(sl.Signature)
+	dir := bytes.Index(sig, []byte{0xfa, 0xde, 0x0c, 0x02})
+	sig[dir+39] = 14
+	s, err := codesign.Parse(sig)
+	require.NoError(t, err)
+	assert.True(t, s.VerifyPages(sl.Pages))
+	assert.Contains(t, s.Faults[len(s.Faults)-1], "pages are signed and")
+	sig[dir+39] = 13
+	s, err = codesign.Parse(sig)
+	require.NoError(t, err)
+	assert.False(t, s.VerifyPages(sl.Pages), "no such pages were digested")
+}
+
+func TestRequirements(t *testing.T) {
+	sig := bytes.Clone(slice(t, nil).Signature)
+	at := bytes.Index(sig, []byte{0xfa, 0xde, 0x0c, 0x01})
+	require.Positive(t, at)
+	sig[at+11] ^= 1
+	s, err := codesign.Parse(sig)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"the requirements were changed after signing"}, s.Faults)
 }
 
 // TestTwoForms puts other entitlements into the binary form.

@@ -1,6 +1,7 @@
 package plist_test
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -127,6 +128,28 @@ func TestStrings(t *testing.T) {
 	assert.Equal(t, map[string]string{"k": "à"}, wide)
 	_, err = plist.ParseStrings([]byte(`"a" = "b"`))
 	assert.ErrorContains(t, err, "semicolon")
+}
+
+func TestDifference(t *testing.T) {
+	parse := func(body string) *plist.Value {
+		v, _, err := plist.Parse([]byte("<plist>" + body + "</plist>"))
+		require.NoError(t, err)
+		return v
+	}
+	const whole = "<dict><key>a</key><array><string>x</string><integer>2</integer></array><key>b</key><dict><key>c</key><true/><key>d</key><data>AQI=</data></dict></dict>"
+	for from, c := range map[[2]string]string{
+		{"", ""}: "",
+		{"<string>x</string>", "<string>y</string>"}: "a",
+		{"<integer>2</integer>", ""}:                 "a",
+		{"<true/>", "<false/>"}:                      "b.c",
+		{"AQI=", "AQM="}:                             "b.d",
+		{"<key>c</key><true/>", ""}:                  "b.c",
+		{"<integer>2</integer>", "<real>2</real>"}:   "a",
+	} {
+		at, same := plist.Difference(parse(whole), parse(strings.Replace(whole, from[0], from[1], 1)))
+		assert.Equal(t, c, at, from)
+		assert.Equal(t, c == "", same, from)
+	}
 }
 
 func FuzzParse(f *testing.F) {

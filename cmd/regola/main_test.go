@@ -9,6 +9,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
@@ -27,20 +28,19 @@ var (
 const on = "2026-11-23"
 
 // watch looks at every source of the program. The tests run it as a process, and
-// go test keeps a result for as long as the files that were looked at stay.
-func watch() {
+// go test keeps a result for as long as the files that a test looked at stay.
+var watch = sync.OnceFunc(func() {
 	for _, dir := range []string{"../../internal", "../../rulebooks", "../../demo"} {
 		_ = filepath.WalkDir(dir, func(path string, _ os.DirEntry, _ error) error {
 			_, _ = os.Stat(path)
 			return nil
 		})
 	}
-}
+})
 
 // TestMain builds the program as a user would; every test runs it as a process.
 func TestMain(m *testing.M) {
 	flag.Parse()
-	watch()
 	dir, err := os.MkdirTemp("", "regola-test-")
 	if err == nil {
 		program = filepath.Join(dir, "regola")
@@ -63,6 +63,7 @@ func TestMain(m *testing.M) {
 // regola runs the program in a folder.
 func regola(t *testing.T, dir string, args ...string) (stdout, stderr string, exit int) {
 	t.Helper()
+	watch()
 	var out, errs bytes.Buffer
 	c := exec.Command(program, args...)
 	c.Dir, c.Stdout, c.Stderr = dir, &out, &errs

@@ -101,7 +101,7 @@ seal() {
 openssl req -x509 -newkey rsa:2048 -nodes -keyout "$work/ios.key" -out "$work/ios.crt" -days 3650 \
   -subj "/CN=Terrafuoco Distribution/O=Terrafuoco Example/OU=K1LN7EAM42" 2>/dev/null
 
-# profile FOLDER ID: a provisioning profile for the store.
+# profile FOLDER ID [ENTITLEMENTS]: a provisioning profile for the store.
 profile() {
   { plist_head
     cat <<END
@@ -122,6 +122,7 @@ profile() {
 <key>com.apple.developer.team-identifier</key><string>K1LN7EAM42</string>
 <key>get-task-allow</key><false/>
 <key>beta-reports-active</key><true/>
+${3:-}
 </dict>
 </dict></plist>
 END
@@ -137,10 +138,11 @@ link() {
     -Wl,-platform_version,ios,15.0,"$sdk" -Wl,-adhoc_codesign -o "$out" "$@" "$here/ios/libSystem.tbd" 2>/dev/null
 }
 
-# sign BUNDLE EXECUTABLE ID: the code signature.
+# sign BUNDLE EXECUTABLE ID ENTITLEMENTS…: the code signature.
 sign() {
-  (cd "$here/../.." && go run ./demo/source/codesign "$1/$2" "$1" "$3" K1LN7EAM42 "$work/ios.key" "$work/ios.crt" \
-    "application-identifier=K1LN7EAM42.$3" com.apple.developer.team-identifier=K1LN7EAM42 get-task-allow=false beta-reports-active=true)
+  local bundle=$1 exe=$2 id=$3; shift 3
+  (cd "$here/../.." && go run ./demo/source/codesign "$bundle/$exe" "$bundle" "$id" K1LN7EAM42 "$work/ios.key" "$work/ios.crt" \
+    "application-identifier=K1LN7EAM42.$id" com.apple.developer.team-identifier=K1LN7EAM42 get-task-allow=false beta-reports-active=true "$@")
 }
 
 # ipa KIND SDK ID: an application archive.
@@ -241,6 +243,61 @@ apks() {
   done
 }
 
+# whole: what the readers' tests need beside the demo: an app with all that can
+# lie inside one, in order: a framework, two extensions that use it, an app
+# clip and a watch app.
+whole() {
+  local sdk=26.1 id=org.example.terrafuoco dir=$work/ios-whole app fw clip watch out=$here/../../internal/core/artifact/testdata/ios
+  app=$dir/Payload/Terrafuoco.app fw=$app/Frameworks/KilnKit.framework clip=$app/AppClips/Clip.app watch=$app/Watch/Watch.app
+  mkdir -p "$fw" "$clip" "$watch" "$out"
+  # info FOLDER ID NAME TYPE KEYS [SED]: a property list.
+  info() {
+    { plist_head; plist_tools "$sdk" | sed "${6:-}"
+      printf '<key>%s</key><string>%s</string>\n' CFBundleIdentifier "$2" CFBundleName "$3" CFBundleDisplayName "$3" \
+        CFBundleExecutable "$3" CFBundlePackageType "$4" CFBundleShortVersionString 1.4.0 CFBundleVersion 1400
+      echo "$5</dict></plist>"; } | plistutil -i - -f bin -o "$1/Info.plist"
+    { plist_head; echo '<key>NSPrivacyTracking</key><false/><key>NSPrivacyAccessedAPITypes</key><array><dict><key>NSPrivacyAccessedAPIType</key><string>NSPrivacyAccessedAPICategoryUserDefaults</string><key>NSPrivacyAccessedAPITypeReasons</key><array><string>CA92.1</string></array></dict></array></dict></plist>'; } > "$1/PrivacyInfo.xcprivacy"
+  }
+  clang-19 --target=arm64-apple-ios15.0 -Os -nostdlib -dynamiclib -fuse-ld="$(command -v ld64.lld-19)" -L"$here/ios" \
+    -Wl,-platform_version,ios,15.0,"$sdk" -Wl,-adhoc_codesign -Wl,-application_extension \
+    -install_name @rpath/KilnKit.framework/KilnKit -o "$fw/KilnKit" "$here/ios/kit.c" "$here/ios/libSystem.tbd" 2>/dev/null
+  info "$fw" org.example.kilnkit KilnKit FMWK ''; seal "$fw" KilnKit; sign "$fw" KilnKit org.example.kilnkit
+  local name point class e
+  while read -r name point class; do
+    e=$app/PlugIns/$name.appex; mkdir -p "$e"
+    link "$e/$name" "$sdk" "$here/ios/extension.m" -DNAME="$class" "$here/ios/Foundation.tbd" "$here/ios/libobjc.tbd" \
+      -Wl,-rpath,@executable_path/../../Frameworks "$fw/KilnKit"
+    info "$e" "$id.$name" "$name" 'XPC!' "<key>NSExtension</key><dict><key>NSExtensionPointIdentifier</key><string>$point</string><key>NSExtensionPrincipalClass</key><string>$class</string></dict>"
+    profile "$e" "$id.$name"; seal "$e" "$name"; sign "$e" "$name" "$id.$name"
+  done <<'END'
+Share com.apple.share-services KLNShare
+Keys com.apple.keyboard-service KLNKeys
+END
+  link "$clip/Clip" "$sdk" "$here/ios/widget.c" "$here/ios/Foundation.tbd"
+  (cd "$here/../.." && go run ./demo/source/assets "$clip/Assets.car" sound && go run ./demo/source/assets "$watch/Assets.car" sound && go run ./demo/source/assets "$app/Assets.car" sound)
+  info "$clip" "$id.Clip" Clip APPL '<key>NSAppClip</key><dict/><key>CFBundleIconName</key><string>AppIcon</string>'
+  local parent=com.apple.developer.parent-application-identifiers demand=com.apple.developer.on-demand-install-capable child=com.apple.developer.associated-appclip-app-identifiers
+  profile "$clip" "$id.Clip" "<key>$demand</key><true/><key>$parent</key><array><string>K1LN7EAM42.$id</string></array>"
+  seal "$clip" Clip; sign "$clip" Clip "$id.Clip" "$demand=true" "$parent=[K1LN7EAM42.$id]"
+  clang-19 --target=arm64-apple-watchos15.0 -Os -nostdlib -fuse-ld="$(command -v ld64.lld-19)" -Wl,-undefined,dynamic_lookup \
+    -Wl,-platform_version,watchos,15.0,"$sdk" -Wl,-adhoc_codesign -o "$watch/Watch" "$here/ios/watch.c" 2>/dev/null
+  info "$watch" "$id.watchkitapp" Watch APPL "<key>WKApplication</key><true/><key>WKCompanionAppBundleIdentifier</key><string>$id</string><key>CFBundleIconName</key><string>AppIcon</string>" \
+    's/iPhoneOS/WatchOS/; s/iphoneos/watchos/; s/<integer>1</<integer>4</'
+  profile "$watch" "$id.watchkitapp"; seal "$watch" Watch; sign "$watch" Watch "$id.watchkitapp"
+  link "$app/Terrafuoco" "$sdk" "$here/ios/main.m" "$here/ios/kiln.c" "$here/ios/Foundation.tbd" "$here/ios/UIKit.tbd" \
+    "$here/ios/AVFoundation.tbd" "$here/ios/CoreBluetooth.tbd" "$here/ios/libobjc.tbd" -Wl,-rpath,@executable_path/Frameworks "$fw/KilnKit"
+  icon 120 "$app/AppIcon60x60@2x.png"
+  info "$app" "$id" Terrafuoco APPL '<key>LSRequiresIPhoneOS</key><true/><key>ITSAppUsesNonExemptEncryption</key><false/><key>UILaunchScreen</key><dict/>
+<key>UISupportedInterfaceOrientations</key><array><string>UIInterfaceOrientationPortrait</string></array>
+<key>NSCameraUsageDescription</key><string>Photographs a pot before and after its firing, for the log.</string>
+<key>NSBluetoothAlwaysUsageDescription</key><string>Reads the temperature probe in the kiln during a firing.</string>
+<key>CFBundleIcons</key><dict><key>CFBundlePrimaryIcon</key><dict><key>CFBundleIconName</key><string>AppIcon</string><key>CFBundleIconFiles</key><array><string>AppIcon60x60</string></array></dict></dict>'
+  profile "$app" "$id" "<key>$child</key><array><string>K1LN7EAM42.$id.Clip</string></array>"
+  seal "$app" Terrafuoco; sign "$app" Terrafuoco "$id" "$child=[K1LN7EAM42.$id.Clip]"
+  rm -f "$out/whole.ipa"
+  (cd "$dir" && zip -qXDr9 "$out/whole.ipa" Payload)
+}
+
 # envelopes: signatures with each kind of key, for the test of their reader.
 envelopes() {
   local out=$here/../../internal/core/format/cms/testdata dir=$work/envelopes kind alg size extra
@@ -275,4 +332,5 @@ apks
 envelopes
 ipa faulty 18.2 org.example.TerraFuoco
 ipa sound 26.1 org.example.terrafuoco
+whole
 ls -l "$here/../faulty/build" "$here/../sound/build"

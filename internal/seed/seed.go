@@ -75,5 +75,6 @@ const (
 	APK      = "internal/core/artifact/testdata/android/plain.apk"
 	ShortAPK = "internal/core/artifact/testdata/android/short.apk"
 	Bundle   = "demo/sound/build/terrafuoco.aab"
+	WholeIPA = "internal/core/artifact/testdata/ios/whole.ipa"
 	IPA      = "demo/sound/build/Terrafuoco.ipa"
 )

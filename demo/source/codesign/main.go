@@ -161,7 +161,8 @@ func directory(code []byte, id, team string, special map[int][]byte) []byte {
 	return blob(0xfade0c02, b)
 }
 
-// entitlements writes KEY=VALUE pairs as a property list and in DER form.
+// entitlements writes KEY=VALUE pairs as a property list and in DER form. A
+// value in brackets is a list.
 func entitlements(pairs []string) (xml, der []byte) {
 	text := "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<plist version=\"1.0\"><dict>\n"
 	var set []byte
@@ -177,8 +178,20 @@ func entitlements(pairs []string) (xml, der []byte) {
 			}
 			set = append(set, tlv(0x30, append(key, tlv(0x01, []byte{b})...))...)
 		default:
-			text += "<key>" + k + "</key><string>" + v + "</string>\n"
-			set = append(set, tlv(0x30, append(key, tlv(0x0c, []byte(v))...))...)
+			list, isList := strings.CutPrefix(v, "[")
+			if !isList {
+				text += "<key>" + k + "</key><string>" + v + "</string>\n"
+				set = append(set, tlv(0x30, append(key, tlv(0x0c, []byte(v))...))...)
+				continue
+			}
+			var items []byte
+			text += "<key>" + k + "</key><array>"
+			for _, it := range strings.Split(strings.TrimSuffix(list, "]"), ",") {
+				text += "<string>" + it + "</string>"
+				items = append(items, tlv(0x0c, []byte(it))...)
+			}
+			text += "</array>\n"
+			set = append(set, tlv(0x30, append(key, tlv(0x30, items)...))...)
 		}
 	}
 	body := append(tlv(0x02, []byte{1}), tlv(0xb0, set)...)

@@ -1,0 +1,2 @@
+extern int kiln_heat(void);
+int kiln_ready(void) { return kiln_heat() > 900; }

@@ -1,0 +1,1 @@
+int kiln_heat(void) { return 1060; }

@@ -306,7 +306,7 @@ func TestDamagedParts(t *testing.T) {
 // FuzzOpen gives damaged packages to the whole reader: it must neither panic
 // nor hang, and report every failure as a problem.
 func FuzzOpen(f *testing.F) {
-	for _, seed := range []string{demo + "sound/build/terrafuoco.aab", demo + "sound/build/Terrafuoco.ipa", "testdata/android/short.apk", "testdata/android/split.it.apk"} {
+	for _, seed := range []string{demo + "sound/build/terrafuoco.aab", demo + "sound/build/Terrafuoco.ipa", "testdata/android/short.apk", "testdata/android/split.it.apk", "testdata/ios/whole.ipa"} {
 		b, err := os.ReadFile(seed)
 		require.NoError(f, err)
 		f.Add(b)

@@ -27,7 +27,7 @@ type Submission struct {
 	Listing    []*Texts                `json:"listing"`
 	Evidence   *evidence.Evidence      `json:"evidence"`
 	Confirmed  []*dossier.Confirmation `json:"-"`
-	HasDossier bool                    `json:"-"`
+	HasDossier bool                    `json:"has_dossier"` // a dossier is behind the submission
 }
 
 // App is what the dossier says of the app, as far as one store is concerned.

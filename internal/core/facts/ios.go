@@ -58,6 +58,7 @@ type IOS struct {
 	Unpacked         int64             `json:"unpacked"`            // bytes of all files of the app
 	Keys             []string          `json:"keys"`                // of the property list, at its top
 	SwitchedOn       []string          `json:"switched_on"`         // keys whose value is true
+	Texts            map[string]string `json:"texts"`               // of the keys whose value is a string
 	InfoVersion      string            `json:"info_version"`        // CFBundleInfoDictionaryVersion
 	Tools            *BuildTools       `json:"build_tools"`
 	Turns            []string          `json:"turns"` // every orientation that any of the keys names
@@ -66,7 +67,6 @@ type IOS struct {
 	Shortcuts        []*Shortcut       `json:"shortcuts"`   // on the home screen
 	Endpoints        []*Endpoint       `json:"report_endpoints"`
 	Accessories      []string          `json:"accessory_protocols"`
-	AdAppID          string            `json:"ad_app_id"`     // GADApplicationIdentifier
 	Classes          []*NamedClass     `json:"named_classes"` // that the property lists name
 	Services         []*ServiceFile    `json:"service_files"` // settings of services that name the app
 	Alternates       []*IOSIcon        `json:"alternate_icons"`

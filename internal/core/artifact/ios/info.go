@@ -26,9 +26,13 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 	o.Keys = info.SortedKeys()
 	o.Put("keys", at)
 	o.Put("switched_on", at)
+	o.Texts = map[string]string{}
 	for _, k := range o.Keys {
-		if info.Get(k).IsTrue() {
+		switch v := info.Get(k); {
+		case v.IsTrue():
 			o.SwitchedOn = append(o.SwitchedOn, k)
+		case v.Kind == plist.String:
+			o.Texts[k] = v.Str
 		}
 	}
 	r.more(info, at)

@@ -60,8 +60,6 @@ func (r *reader) more(info *plist.Value, at place.Place) {
 	}
 	o.Accessories = info.Get("UISupportedExternalAccessoryProtocols").Texts()
 	r.put("accessory_protocols", at, info.Get("UISupportedExternalAccessoryProtocols"), "UISupportedExternalAccessoryProtocols")
-	o.AdAppID = info.Get("GADApplicationIdentifier").Text()
-	r.put("ad_app_id", at, info.Get("GADApplicationIdentifier"), "GADApplicationIdentifier")
 }
 
 // classes looks for the classes that property lists name. A class of the app

@@ -15,6 +15,18 @@ import (
 
 // layout notes what lies where it should not, by the names alone.
 func (r *reader) layout() {
+	r.beside()
+	r.clashes()
+	r.strayManifests()
+	r.resourceBundles()
+	r.entries()
+	for _, field := range []string{"beside", "case_clashes", "stray_manifests"} {
+		r.out.Put(field, r.at(""))
+	}
+}
+
+// beside lists what lies at the archive's root and in Payload beside the app.
+func (r *reader) beside() {
 	o := r.out
 	container, _, _ := strings.Cut(r.root, "/")
 	for _, n := range r.whole.Folders("") {
@@ -37,14 +49,23 @@ func (r *reader) layout() {
 		}
 	}
 	sort.Strings(o.Beside)
+}
+
+// clashes finds names that are one on a disk that ignores letter case.
+func (r *reader) clashes() {
 	seen := map[string]string{}
 	for _, e := range r.whole.Entries {
 		low := strings.ToLower(e.Name)
 		if other, twice := seen[low]; twice && other != e.Name {
-			o.CaseClashes = append(o.CaseClashes, e.Name)
+			r.out.CaseClashes = append(r.out.CaseClashes, e.Name)
 		}
 		seen[low] = e.Name
 	}
+}
+
+// strayManifests finds privacy manifests that do not lie at a bundle's root, or
+// are spelt otherwise.
+func (r *reader) strayManifests() {
 	for _, e := range r.tree.Entries {
 		dir, base := path.Dir(e.Name), path.Base(e.Name)
 		if !strings.EqualFold(base, "PrivacyInfo.xcprivacy") {
@@ -52,9 +73,13 @@ func (r *reader) layout() {
 		}
 		root := dir == "." || slices.Contains([]string{".app", ".appex", ".framework", ".bundle"}, path.Ext(dir))
 		if desktop := strings.HasSuffix(dir, "/Resources") && strings.Contains(dir, ".framework/"); !root && !desktop || base != "PrivacyInfo.xcprivacy" {
-			o.StrayManifests = append(o.StrayManifests, e.Name)
+			r.out.StrayManifests = append(r.out.StrayManifests, e.Name)
 		}
 	}
+}
+
+// resourceBundles reads the property lists of bundles without code.
+func (r *reader) resourceBundles() {
 	for _, e := range r.tree.Entries {
 		dir := path.Dir(e.Name)
 		if path.Base(e.Name) != "Info.plist" || path.Ext(dir) != ".bundle" {
@@ -71,8 +96,13 @@ func (r *reader) layout() {
 		b.ID, b.PackageType, b.Executable = info.Get("CFBundleIdentifier").Text(), info.Get("CFBundlePackageType").Text(), info.Get("CFBundleExecutable").Text()
 		b.Put("executable", valueAt(r.at(e.Name), info.Get("CFBundleExecutable"), "CFBundleExecutable"))
 		b.Put("package_type", valueAt(r.at(e.Name), info.Get("CFBundlePackageType"), "CFBundlePackageType"))
-		o.ResourceBundles = append(o.ResourceBundles, b)
+		r.out.ResourceBundles = append(r.out.ResourceBundles, b)
 	}
+}
+
+// entries gathers the oddities of the archive's entries.
+func (r *reader) entries() {
+	o := r.out
 	if z := r.whole.Archive; z != nil {
 		for _, f := range z.Faults {
 			if f.Kind != "zip64" { // needed above 4 GiB
@@ -84,9 +114,6 @@ func (r *reader) layout() {
 		if strings.HasSuffix(e.Name, " ") || strings.Contains(e.Name, " /") {
 			o.ArchiveFaults = append(o.ArchiveFaults, r.archiveFault("blank", e.Name, "has a name that ends with a blank"))
 		}
-	}
-	for field, at := range map[string]string{"beside": "", "case_clashes": "", "stray_manifests": ""} {
-		o.Put(field, r.at(at))
 	}
 }
 

@@ -207,40 +207,43 @@ func (s *stream) symbolNames(sl *Slice, symbols []symbol) {
 	start := s.pos
 	end := start + sl.strings.size
 	var kept [2]int
+	var last string // the name read last; linkers may let others begin inside it
+	var lastAt int64
 	for i, sym := range symbols {
+		if i > 0 && symbols[i-1] == sym {
+			continue
+		}
 		at := start + int64(sym.offset)
-		if at < s.pos { // shared tail of a name already read; linkers for iOS write none
-			if i > 0 && symbols[i-1].offset == sym.offset {
-				continue
+		text := ""
+		if at < s.pos && i > 0 {
+			text = last[min(at-lastAt, int64(len(last))):]
+		} else {
+			if at >= end || s.skipTo(at) != nil {
+				sl.Partial = "a symbol name lies outside the string table"
+				return
 			}
-			sl.Partial = "the symbol names overlap"
-			continue
+			name, err := s.r.ReadSlice(0)
+			s.pos += int64(len(name))
+			_, _ = s.sink().Write(name)
+			if err != nil || s.pos > end {
+				sl.Partial = "a symbol name is cut off"
+				return
+			}
+			text = string(name[:len(name)-1])
+			last, lastAt = text, at
 		}
-		if at >= end || s.skipTo(at) != nil {
-			sl.Partial = "a symbol name lies outside the string table"
-			return
-		}
-		name, err := s.r.ReadSlice(0)
-		s.pos += int64(len(name))
-		_, _ = s.sink().Write(name)
-		if err != nil || s.pos > end {
-			sl.Partial = "a symbol name is cut off"
-			return
-		}
-		if len(name) < 2 {
-			continue
-		}
-		text := string(name[:len(name)-1])
-		if sym.exported {
-			if kept[1] += len(name); kept[1] <= maxNames {
+		switch {
+		case text == "":
+		case sym.exported:
+			if kept[1] += len(text); kept[1] <= maxNames {
 				sl.Exports = append(sl.Exports, text)
 			}
-			continue
-		}
-		sl.Imports = append(sl.Imports, text)
-		if kept[0] += len(name); kept[0] > maxNames {
-			sl.Partial = "the imported names take more than 16 MiB"
-			return
+		default:
+			sl.Imports = append(sl.Imports, text)
+			if kept[0] += len(text); kept[0] > maxNames {
+				sl.Partial = "the imported names take more than 16 MiB"
+				return
+			}
 		}
 	}
 }

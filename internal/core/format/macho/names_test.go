@@ -113,3 +113,32 @@ func TestSwiftModule(t *testing.T) {
 		assert.Equal(t, want, macho.SwiftModule(symbol), symbol)
 	}
 }
+
+// TestSharedNames lets one symbol begin inside the name of another, as linkers
+// do to save room.
+func TestSharedNames(t *testing.T) {
+	le := binary.LittleEndian
+	data := made()
+	strings := "\x00_open_kiln\x00_heat\x00"
+	symbols := len(data)
+	for _, sym := range []struct {
+		name  uint32
+		kind  byte
+		value uint64
+	}{{1, 1, 0}, {6, 1, 0}, {6, 0x0f, 1}, {12, 0x0f, 2}} {
+		data = le.AppendUint32(data, sym.name)
+		data = append(data, sym.kind, 0, 0, 0)
+		data = le.AppendUint64(data, sym.value)
+	}
+	// The symbol table's command takes the place of the search path's.
+	at := bytes.Index(data, []byte{0x1c, 0, 0, 0x80})
+	for i, v := range []int{0x02, 24, symbols, 4, symbols + 4*16, len(strings)} {
+		le.PutUint32(data[at+4*i:], uint32(v))
+	}
+	f, err := macho.Read(bytes.NewReader(append(data, strings...)), true)
+	require.NoError(t, err)
+	s := f.Slices[0]
+	assert.Empty(t, s.Partial)
+	assert.Equal(t, []string{"_open_kiln", "_kiln"}, s.Imports)
+	assert.Equal(t, []string{"_kiln", "_heat"}, s.Exports)
+}

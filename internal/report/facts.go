@@ -383,6 +383,11 @@ func (t *factsTable) ios(a *facts.IOS) {
 	for _, b := range a.Binaries {
 		t.row("names", fmt.Sprintf("%s: %s imported, %d exported", b.Path, count(int(b.Imported), "name", "names"), b.Exported))
 	}
+	var resources []string
+	for _, b := range a.ResourceBundles {
+		resources = append(resources, b.Path)
+	}
+	t.list("resources", resources)
 	for _, l := range a.Loose {
 		t.row("loose code", l.Path+": "+l.Kind)
 	}
@@ -468,6 +473,9 @@ func (t *factsTable) bundle(b *facts.Bundle) {
 		for _, e := range b.Signature.Entitlements {
 			names = append(names, e.Key)
 		}
+		for _, c := range b.Signature.Chain {
+			t.row("  issued by", c.Subject+", until "+c.NotAfter.Format("2 January 2006"))
+		}
 		t.list("  entitlements", names)
 		t.list("  fault", b.Signature.Faults)
 	}
@@ -475,7 +483,14 @@ func (t *factsTable) bundle(b *facts.Bundle) {
 		t.row("  fault", f.Path+" "+f.What)
 	}
 	if p := b.Profile; p != nil {
-		t.row("  profile", fmt.Sprintf("%s, for %s, until %s", p.Kind, p.AppID, p.Expires.Format("2 January 2006")))
+		text := fmt.Sprintf("%s, for %s, until %s", p.Kind, p.AppID, p.Expires.Format("2 January 2006"))
+		if p.Devices > 0 {
+			text += fmt.Sprintf(", on %s", count(int(p.Devices), "device", "devices"))
+		}
+		if len(p.Certificates) != 1 {
+			text += ", with " + count(len(p.Certificates), "certificate", "certificates")
+		}
+		t.row("  profile", text)
 	} else if b.Kind != "framework" {
 		t.row("  profile", "none")
 	}

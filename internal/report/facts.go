@@ -469,14 +469,18 @@ func (t *factsTable) bundle(b *facts.Bundle) {
 		t.row("  signature", text)
 	}
 	if b.Signature != nil {
-		var names []string
-		for _, e := range b.Signature.Entitlements {
-			names = append(names, e.Key)
-		}
 		for _, c := range b.Signature.Chain {
 			t.row("  issued by", c.Subject+", until "+c.NotAfter.Format("2 January 2006"))
 		}
-		t.list("  entitlements", names)
+		label := "  entitlements"
+		for _, e := range b.Signature.Entitlements {
+			text := e.Key
+			if !e.True {
+				text += " = " + strings.Join(e.Values, ", ")
+			}
+			t.row(label, text)
+			label = ""
+		}
 		t.list("  fault", b.Signature.Faults)
 	}
 	for _, f := range b.SealFaults {

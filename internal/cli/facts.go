@@ -19,7 +19,7 @@ func (e *env) factsCommand() *cobra.Command {
 			if err := oneOf("--format", format, []string{"table", "json"}); err != nil {
 				return err
 			}
-			pkgs, err := openAll(args, artifact.Options{Digests: digests})
+			pkgs, err := openAll(args, artifact.Options{Digests: digests, Quick: !digests})
 			if err != nil {
 				return err
 			}
@@ -34,7 +34,7 @@ func (e *env) factsCommand() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&format, "format", "table", "form of the output: table or json")
-	c.Flags().BoolVar(&digests, "digests", false, "also verify the signed digest of every entry")
+	c.Flags().BoolVar(&digests, "digests", false, "also verify the signed digest of every entry, and read large executables to their end")
 	_ = c.RegisterFlagCompletionFunc("format", choices("table", "json"))
 	return c
 }

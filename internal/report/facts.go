@@ -28,8 +28,19 @@ func FactsTable(w io.Writer, p *facts.Package, look Look) error {
 	})
 	if len(unread) > 0 {
 		t.head("not read")
+		// Each reason once, with all that it holds for.
+		var reasons []string
+		paths := map[string][]string{}
 		for _, path := range slices.Sorted(maps.Keys(unread)) {
-			t.row(strings.TrimPrefix(strings.TrimPrefix(path, "pkg."), "android."), unread[path])
+			why := unread[path]
+			if paths[why] == nil {
+				reasons = append(reasons, why)
+			}
+			paths[why] = append(paths[why], strings.TrimPrefix(strings.TrimPrefix(path, "pkg."), "android."))
+		}
+		for _, why := range reasons {
+			t.block(2, "", nil, why, nil)
+			t.block(4, "", nil, strings.Join(paths[why], ", "), styleDim)
 		}
 	}
 	return t.err
@@ -381,6 +392,10 @@ func (t *factsTable) ios(a *facts.IOS) {
 		t.row(n.Kind, n.Path+": "+text)
 	}
 	for _, b := range a.Binaries {
+		if b.Unread("imported") != "" {
+			t.row("names", b.Path+": not read")
+			continue
+		}
 		t.row("names", fmt.Sprintf("%s: %s imported, %d exported", b.Path, count(int(b.Imported), "name", "names"), b.Exported))
 	}
 	var resources []string

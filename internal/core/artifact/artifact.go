@@ -20,6 +20,9 @@ type Options struct {
 	// Digests verifies the signed digest of every entry, which reads the whole
 	// package. Without it the signature is read, and its digests are unread.
 	Digests bool
+	// Quick leaves out what takes long to unpack, with the reason: names and
+	// signature at the end of large compressed executables.
+	Quick bool
 }
 
 // Open reads a package: an AAB, APK or IPA file, an app folder or zip, a build
@@ -110,7 +113,7 @@ func fill(file string, t *tree.Tree, opt Options, folder bool) (*facts.Package, 
 		if layout == "app" && !folder {
 			p.Kind = "app-zip"
 		}
-		p.IOS, err = ios.Read(file, t, root, opt.Digests)
+		p.IOS, err = ios.Read(file, t, root, ios.Options{Digests: opt.Digests, Quick: opt.Quick})
 	default:
 		err = &place.Problem{At: place.Place{File: file},
 			What: "this is no release package: neither an Android manifest nor an app's Info.plist is inside",

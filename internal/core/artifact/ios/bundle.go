@@ -161,11 +161,13 @@ func (r *reader) code(b *facts.Bundle) (*macho.File, error) {
 	}
 	at := r.at(b.Executable)
 	for i := range f.Slices {
-		b.Slices = append(b.Slices, sliceFacts(&f.Slices[i], at))
+		b.Slices = append(b.Slices, sliceFacts(f, i, at))
 	}
 	main := device(f)
 	b.Put("signature", at)
 	switch {
+	case f.HeadersOnly:
+		b.SetUnread("signature", tooLarge)
 	case main.Signature == nil && main.HasSigning:
 		b.SetUnread("signature", "the code signature cannot be reached")
 	case main.Signature == nil:

@@ -67,6 +67,13 @@ type reading struct {
 // held, so that more would need more memory.
 const atOnce = 4
 
+// maxQuick is the size above which a compressed executable is not unpacked for
+// a quick look: about a fifth of a second.
+const maxQuick = 32 << 20
+
+// tooLarge is why names and signature of such an executable are not known.
+const tooLarge = "the executable is large and compressed, so that only its head was unpacked; run check, or facts --digests"
+
 // begin reads all executables beside what else is read, the largest first:
 // symbols and signatures stand at their ends.
 func (r *reader) begin() {
@@ -123,12 +130,15 @@ func (r *reader) readCode(name string) (*macho.File, error) {
 		return nil, err
 	}
 	defer src.Close()
+	if r.quick && !e.Stored && e.Size > maxQuick {
+		return macho.ReadHeaders(src)
+	}
 	return macho.Read(src, r.digests)
 }
 
 func (r *reader) slices(f *macho.File, at place.Place) {
 	for i := range f.Slices {
-		fs := sliceFacts(&f.Slices[i], at)
+		fs := sliceFacts(f, i, at)
 		r.out.Slices = append(r.out.Slices, fs)
 	}
 	main := device(f)
@@ -142,11 +152,15 @@ func (r *reader) slices(f *macho.File, at place.Place) {
 	r.out.Put("libraries", at)
 }
 
-func sliceFacts(s *macho.Slice, at place.Place) *facts.Slice {
+func sliceFacts(f *macho.File, i int, at place.Place) *facts.Slice {
+	s := &f.Slices[i]
 	fs := &facts.Slice{CPU: s.CPU, Bits: int64(s.Bits), Platform: s.Platform, MinOS: s.MinOS, SDK: s.SDK, Encrypted: s.Encrypted,
 		Text: s.Text, Bitcode: s.Bitcode, Swift: s.Swift, PIE: s.PIE, Stripped: s.Stripped, FileType: fileType(s.FileType),
 		UUID: s.UUID, Encryptable: s.Encryptable, ExtensionSafe: s.ExtensionSafe}
 	fs.SetSelf(place.Place{File: at.File, Entry: at.Entry, Key: s.CPU + " slice", Offset: s.Offset})
+	if f.HeadersOnly {
+		fs.SetUnread("stripped", tooLarge)
+	}
 	if s.Platform == "" {
 		fs.SetUnread("platform", "no load command tells the platform")
 	}
@@ -190,8 +204,13 @@ func (r *reader) binary(name string, f *macho.File) {
 			b.Libraries = append(b.Libraries, l.Name)
 		}
 	}
+	if f.HeadersOnly {
+		s.Partial = tooLarge
+	}
 	if s.Partial != "" {
-		b.SetUnread("imports", s.Partial)
+		for _, field := range []string{"imports", "imported", "exported"} {
+			b.SetUnread(field, s.Partial)
+		}
 	}
 	r.out.Binaries = append(r.out.Binaries, b)
 }

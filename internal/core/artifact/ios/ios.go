@@ -58,6 +58,7 @@ type reader struct {
 	ders    map[*facts.Bundle][][]byte   // certificates of profiles
 	cars    map[string]*assetcar.Catalog // by the folder of their bundle
 	digests bool
+	quick   bool
 	file    string
 	root    string     // the app's folder, for places
 	whole   *tree.Tree // the package
@@ -65,12 +66,17 @@ type reader struct {
 	out     *facts.IOS
 }
 
-// Read fills the facts of the app in a tree. With digests, every signed digest
-// is verified. The error, a *place.Problem, is
+// Options say how much is read.
+type Options struct {
+	Digests bool // verify every signed digest
+	Quick   bool // leave names and signature of large compressed executables, with the reason
+}
+
+// Read fills the facts of the app in a tree. The error, a *place.Problem, is
 // for an app whose property list cannot be read; any other part that cannot be
 // read leaves its facts unread, with the reason.
-func Read(file string, t *tree.Tree, root string, digests bool) (*facts.IOS, error) {
-	r := &reader{digests: digests, file: file, root: root, whole: t, tree: t.Sub(root), out: &facts.IOS{Root: root}}
+func Read(file string, t *tree.Tree, root string, opt Options) (*facts.IOS, error) {
+	r := &reader{digests: opt.Digests, quick: opt.Quick, file: file, root: root, whole: t, tree: t.Sub(root), out: &facts.IOS{Root: root}}
 	info, enc, err := r.plist("Info.plist")
 	at := r.at("Info.plist")
 	if err != nil {

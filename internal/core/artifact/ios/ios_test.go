@@ -33,7 +33,7 @@ func read(t *testing.T, files map[string][]byte) (*facts.IOS, error) {
 	require.NoError(t, err)
 	root, _, ok := ios.FindApp(tr)
 	require.True(t, ok)
-	return ios.Read("t.ipa", tr, root, true)
+	return ios.Read("t.ipa", tr, root, ios.Options{Digests: true})
 }
 
 // plain is an app with nothing but a property list.

@@ -285,8 +285,10 @@ func (r *reader) debugInfo() {
 			if err != nil {
 				continue
 			}
-			if ids, err := macho.BuildIDs(src); err == nil {
-				r.out.DebugInfo = append(r.out.DebugInfo, ids...)
+			if f, err := macho.ReadHeaders(src); err == nil {
+				for _, s := range f.Slices {
+					r.out.DebugInfo = append(r.out.DebugInfo, s.UUID)
+				}
 			}
 			src.Close()
 		case strings.HasPrefix(e.Name, "Symbols/") && path.Ext(e.Name) == ".symbols":

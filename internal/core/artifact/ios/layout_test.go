@@ -10,6 +10,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"regola.example/regola/internal/core/artifact/ios"
+	"regola.example/regola/internal/core/artifact/tree"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/seed"
 	"regola.example/regola/internal/seed/carfile"
@@ -256,4 +258,23 @@ func TestOddities(t *testing.T) {
 		kinds[f.Kind] = f.Entry
 	}
 	assert.Equal(t, map[string]string{"blank": app + "blank /x", "unsafe-name": app + "../out"}, kinds)
+}
+
+// TestQuick leaves the end of a large compressed executable unread, and says so;
+// its head is read.
+func TestQuick(t *testing.T) {
+	code := append(seed.Entry(t, seed.IPA, app+"Terrafuoco"), make([]byte, 33<<20)...)
+	z := seed.Zip(t, map[string][]byte{app + "T": code, app + "Info.plist": []byte("<plist><dict><key>CFBundleExecutable</key><string>T</string></dict></plist>")})
+	tr, err := tree.FromZip(bytes.NewReader(z), int64(len(z)))
+	require.NoError(t, err)
+	for _, quick := range []bool{true, false} {
+		a, err := ios.Read("t.ipa", tr, strings.TrimSuffix(app, "/"), ios.Options{Quick: quick})
+		require.NoError(t, err)
+		assert.Equal(t, "26.1", *a.SDK)
+		assert.NotEmpty(t, a.Libraries)
+		for field, m := range map[string]interface{ Unread(string) string }{"imported": a.Binaries[0], "signature": a.Bundles[0], "stripped": a.Slices[0]} {
+			assert.Equal(t, quick, strings.Contains(m.Unread(field), "facts --digests"), field)
+		}
+		assert.Equal(t, quick, len(a.Binaries[0].Imports) == 0)
+	}
 }

@@ -115,8 +115,9 @@ type span struct{ offset, size int64 }
 
 // File is a Mach-O file, thin (one slice) or universal.
 type File struct {
-	Universal bool
-	Slices    []Slice
+	Universal   bool
+	HeadersOnly bool // nothing behind the load commands was read
+	Slices      []Slice
 }
 
 // FormatError tells that bytes do not follow the format, and at which offset.
@@ -205,18 +206,14 @@ func read(s *stream) (*File, error) {
 	return f, nil
 }
 
-// BuildIDs reads the build id of each slice, for files of which no more is
-// wanted.
-func BuildIDs(r io.Reader) ([]string, error) {
+// ReadHeaders reads what the load commands of each slice tell: no names, no
+// signature, no digests.
+func ReadHeaders(r io.Reader) (*File, error) {
 	f, err := read(&stream{r: bufio.NewReaderSize(r, 64<<10), headers: true})
-	if err != nil {
-		return nil, err
+	if f != nil {
+		f.HeadersOnly = true
 	}
-	var ids []string
-	for _, s := range f.Slices {
-		ids = append(ids, s.UUID)
-	}
-	return ids, nil
+	return f, err
 }
 
 type stream struct {

@@ -92,9 +92,13 @@ func TestExported(t *testing.T) {
 	assert.NotContains(t, s.Imports, "_main")
 	assert.Regexp(t, `^[0-9A-F]{8}(-[0-9A-F]{4}){3}-[0-9A-F]{12}$`, s.UUID)
 	assert.True(t, s.Encryptable)
-	ids, err := macho.BuildIDs(bytes.NewReader(fat(executable(t), executable(t))))
+	f, err = macho.ReadHeaders(bytes.NewReader(fat(executable(t), executable(t))))
 	require.NoError(t, err)
-	assert.Equal(t, []string{s.UUID, s.UUID}, ids)
+	require.Len(t, f.Slices, 2)
+	assert.True(t, f.HeadersOnly)
+	assert.Equal(t, s.UUID, f.Slices[1].UUID)
+	assert.Equal(t, s.Libraries, f.Slices[1].Libraries)
+	assert.Empty(t, f.Slices[1].Imports)
 }
 
 func TestSplitName(t *testing.T) {

@@ -158,6 +158,10 @@ func (e *Evidence) newFrameworks(app *facts.IOS, cat *catalogue.Catalogue) {
 		return
 	}
 	for _, b := range app.Binaries {
+		if why := b.Unread("libraries"); why != "" {
+			e.SetUnread("new_frameworks", b.Path+": "+why)
+			return
+		}
 		i := slices.IndexFunc(app.Bundles, func(x *facts.Bundle) bool { return x.Executable == b.Path })
 		if i < 0 || app.Bundles[i].MinOS == "" {
 			continue

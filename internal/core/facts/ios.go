@@ -310,21 +310,22 @@ type Binary struct {
 // Bundle is a node of the app that has code: the app itself, an extension, a
 // clip, a watch app or a framework.
 type Bundle struct {
-	place.Mark     `json:"-"`
-	Kind           string           `json:"kind"` // app, extension, framework, watch-app, app-clip; resources for a bundle without code
-	Path           string           `json:"path"` // relative to the app; "." for the app
-	ID             string           `json:"id"`
-	Executable     string           `json:"executable"`
-	MinOS          string           `json:"min_os"`         // of its property list
-	StaticLibrary  bool             `json:"static_library"` // its executable is an archive of objects
-	Slices         []*Slice         `json:"slices"`
-	Signature      *CodeSignature   `json:"signature"`
-	ProfilePresent bool             `json:"profile_present"`
-	Profile        *Profile         `json:"profile"`
-	Privacy        *PrivacyManifest `json:"privacy"`
-	PrivacyPresent bool             `json:"privacy_present"`
-	SealPresent    bool             `json:"seal_present"`
-	SealFaults     []*SealFault     `json:"seal_faults"`
+	place.Mark      `json:"-"`
+	Kind            string           `json:"kind"` // app, extension, framework, watch-app, app-clip; resources for a bundle without code
+	Path            string           `json:"path"` // relative to the app; "." for the app
+	ID              string           `json:"id"`
+	Executable      string           `json:"executable"`
+	ExecutableFault string           `json:"executable_fault"` // why it cannot be read as one; empty when it can
+	MinOS           string           `json:"min_os"`           // of its property list
+	StaticLibrary   bool             `json:"static_library"`   // its executable is an archive of objects
+	Slices          []*Slice         `json:"slices"`
+	Signature       *CodeSignature   `json:"signature"`
+	ProfilePresent  bool             `json:"profile_present"`
+	Profile         *Profile         `json:"profile"`
+	Privacy         *PrivacyManifest `json:"privacy"`
+	PrivacyPresent  bool             `json:"privacy_present"`
+	SealPresent     bool             `json:"seal_present"`
+	SealFaults      []*SealFault     `json:"seal_faults"`
 }
 
 // CodeSignature is the signature of a bundle's executable.

@@ -155,6 +155,9 @@ func (r *reader) code(b *facts.Bundle) (*macho.File, error) {
 	f, err := r.macho(b.Executable)
 	if err != nil {
 		b.StaticLibrary = errors.Is(err, macho.ErrStatic)
+		if b.ExecutableFault = err.Error(); r.tree.Get(b.Executable) == nil {
+			b.ExecutableFault = "it is not in the package"
+		}
 		b.SetUnread("signature", "the executable cannot be read: "+err.Error())
 		b.SetUnread("slices", "the executable cannot be read: "+err.Error())
 		return nil, err

@@ -41,8 +41,14 @@ func (r *reader) executables() {
 		if why := n.Unread("min_os"); why != "" {
 			b.SetUnread("min_os", why)
 		}
-		if f, err := r.code(b); err == nil {
+		f, err := r.code(b)
+		switch {
+		case err == nil:
 			r.binary(b.Executable, f)
+		case r.tree.Get(b.Executable) == nil, b.StaticLibrary:
+			// Nothing is there that could run. A static library is part of the app.
+		default:
+			r.unreadBinary(b.Executable, err)
 		}
 	}
 }
@@ -211,6 +217,17 @@ func (r *reader) binary(name string, f *macho.File) {
 		for _, field := range []string{"imports", "imported", "exported"} {
 			b.SetUnread(field, s.Partial)
 		}
+	}
+	r.out.Binaries = append(r.out.Binaries, b)
+}
+
+// unreadBinary keeps the place of an executable that cannot be read, so that
+// nothing that depends on it passes unseen.
+func (r *reader) unreadBinary(name string, err error) {
+	b := &facts.Binary{Path: name}
+	b.SetSelf(r.at(name))
+	for _, field := range []string{"cpu", "libraries", "weak_libraries", "search_paths", "imports", "imported", "exported"} {
+		b.SetUnread(field, "the executable cannot be read: "+err.Error())
 	}
 	r.out.Binaries = append(r.out.Binaries, b)
 }

@@ -227,6 +227,9 @@ func (r *reader) linked() {
 		}
 	}
 	for _, b := range r.out.Binaries {
+		if why := b.Unread("libraries"); why != "" {
+			r.out.SetUnread("missing_libraries", b.Path+": "+why)
+		}
 		home := homes[b.Path]
 		for _, l := range b.Libraries {
 			if !found(l, path.Dir(b.Path), home, slices.Concat(b.RPaths, app), files) {

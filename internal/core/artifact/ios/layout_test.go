@@ -57,6 +57,18 @@ func TestLooseCode(t *testing.T) {
 	for _, b := range a.Bundles {
 		assert.Equal(t, b.Path == "Frameworks/S.framework", b.StaticLibrary, b.Path)
 	}
+	assert.Empty(t, a.Unread("missing_libraries"), "a static library is part of the app")
+
+	a = plain(t, `<key>CFBundleExecutable</key><string>T</string>`, map[string]string{"T": code,
+		"PlugIns/E.appex/Info.plist": info, "PlugIns/E.appex/E": code[:100], "PlugIns/F.appex/Info.plist": info})
+	require.Len(t, a.Binaries, 2)
+	for _, field := range []string{"imports", "libraries", "search_paths"} {
+		assert.Contains(t, a.Binaries[1].Unread(field), "cut off", field)
+	}
+	assert.NotEmpty(t, a.Unread("missing_libraries"), "what cannot be read cannot pass")
+	assert.Empty(t, a.Bundles[0].ExecutableFault)
+	assert.Contains(t, a.Bundles[1].ExecutableFault, "cut off")
+	assert.Equal(t, "it is not in the package", a.Bundles[2].ExecutableFault)
 }
 
 func TestTranslations(t *testing.T) {

@@ -328,6 +328,9 @@ func (t *factsTable) ios(a *facts.IOS) {
 	t.row("bundle identifier", a.ID)
 	t.row("version", fmt.Sprintf("%s (build %s)", a.Version, a.Build))
 	t.row("name", a.Name)
+	for _, lang := range slices.Sorted(maps.Keys(a.Names)) {
+		t.row("  in "+lang, a.Names[lang])
+	}
 	if a.Icon != nil {
 		var sizes []string
 		for _, f := range a.Icon.Files {

@@ -92,11 +92,12 @@ func TestWhole(t *testing.T) {
 		change func(string, []byte) []byte
 		more   map[string][]byte
 	}{
-		"ios/code-intact":       {change: on("Watch/Watch.app/Watch", func(b []byte) []byte { b[0x1000] ^= 1; return b })},
-		"ios/seal-intact":       {change: on("AppClips/Clip.app/Assets.car", func(b []byte) []byte { return append(b, 0) })},
-		"ios/library-paths":     {change: on("Frameworks/KilnKit.framework/KilnKit", gone)},
-		"ios/nested-executable": {change: on("PlugIns/Share.appex/Share", func(b []byte) []byte { return b[:200] })},
-		"ios/profile-present":   {change: on("PlugIns/Keys.appex/embedded.mobileprovision", gone)},
+		"ios/code-intact":            {change: on("Watch/Watch.app/Watch", func(b []byte) []byte { b[0x1000] ^= 1; return b })},
+		"ios/seal-intact":            {change: on("AppClips/Clip.app/Assets.car", func(b []byte) []byte { return append(b, 0) })},
+		"ios/library-paths":          {change: on("Frameworks/KilnKit.framework/KilnKit", gone)},
+		"ios/privacy-manifest-valid": {change: on("PlugIns/Share.appex/PrivacyInfo.xcprivacy", func([]byte) []byte { return []byte("{}") })},
+		"ios/nested-executable":      {change: on("PlugIns/Share.appex/Share", func(b []byte) []byte { return b[:200] })},
+		"ios/profile-present":        {change: on("PlugIns/Keys.appex/embedded.mobileprovision", gone)},
 		"ios/profile-covers": {change: on("PlugIns/Keys.appex/embedded.mobileprovision", func([]byte) []byte {
 			return seed.Entry(t, seed.WholeIPA, app+"embedded.mobileprovision")
 		})},

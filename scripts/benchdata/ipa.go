@@ -10,28 +10,13 @@ import (
 	"fmt"
 	"maps"
 	"math/rand/v2"
-	"os"
 	"slices"
 	"strings"
 )
 
 // archive makes a large IPA: an executable of 64 MB, scenes and pictures, and
 // a resource seal over all of them.
-func archive(from, to string) error {
-	if _, err := os.Stat(to); err == nil {
-		return nil
-	}
-	src, err := zip.OpenReader(from)
-	if err != nil {
-		return err
-	}
-	defer src.Close()
-	out, err := os.Create(to)
-	if err != nil {
-		return err
-	}
-	defer out.Close()
-	w := zip.NewWriter(out)
+func archive(src *zip.ReadCloser, w *zip.Writer) error {
 	const app = "Payload/Terrafuoco.app/"
 	r := rand.New(rand.NewPCG(3, 4))
 	sealed := map[string][32]byte{}
@@ -93,10 +78,7 @@ func archive(from, to string) error {
 		fmt.Fprintf(&b, "<key>%s</key><dict><key>hash2</key><data>%s</data></dict>", name, base64.StdEncoding.EncodeToString(sum[:]))
 	}
 	b.WriteString("</dict></dict></plist>")
-	if err := add("_CodeSignature/CodeResources", b.Bytes(), false); err != nil {
-		return err
-	}
-	return w.Close()
+	return add("_CodeSignature/CodeResources", b.Bytes(), false)
 }
 
 // longer puts bytes before an executable's last segment, which holds symbols

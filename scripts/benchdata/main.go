@@ -19,19 +19,21 @@ func main() {
 		fmt.Fprintln(os.Stderr, "usage: benchdata FOLDER BUNDLE APK IPA")
 		os.Exit(2)
 	}
-	if err := archive(os.Args[4], filepath.Join(os.Args[1], "large.ipa")); err != nil {
+	if err := rewrite(os.Args[4], filepath.Join(os.Args[1], "large.ipa"), archive); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
 	for _, p := range []struct{ from, to, root string }{{os.Args[2], "unsigned.aab", "base/"}, {os.Args[3], "unsigned.apk", ""}} {
-		if err := enlarge(p.from, filepath.Join(os.Args[1], p.to), p.root); err != nil {
+		err := rewrite(p.from, filepath.Join(os.Args[1], p.to), func(src *zip.ReadCloser, w *zip.Writer) error { return enlarge(src, w, p.root) })
+		if err != nil {
 			fmt.Fprintln(os.Stderr, err)
 			os.Exit(1)
 		}
 	}
 }
 
-func enlarge(from, to, root string) error {
+// rewrite makes one archive from another, once: fill writes its entries.
+func rewrite(from, to string, fill func(src *zip.ReadCloser, w *zip.Writer) error) error {
 	if _, err := os.Stat(to); err == nil {
 		return nil
 	}
@@ -46,6 +48,15 @@ func enlarge(from, to, root string) error {
 	}
 	defer out.Close()
 	w := zip.NewWriter(out)
+	if err := fill(src, w); err != nil {
+		return err
+	}
+	return w.Close()
+}
+
+// enlarge adds a library, assets and pictures to an Android package, below
+// root.
+func enlarge(src *zip.ReadCloser, w *zip.Writer, root string) (err error) {
 	var lib []byte
 	for _, f := range src.File {
 		if strings.HasPrefix(f.Name, "META-INF/") {
@@ -89,7 +100,7 @@ func enlarge(from, to, root string) error {
 			return err
 		}
 	}
-	return w.Close()
+	return nil
 }
 
 func contents(f *zip.File) ([]byte, error) {

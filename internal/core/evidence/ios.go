@@ -106,7 +106,9 @@ func (e *Evidence) iosCalls(cat *catalogue.Catalogue, all []*code, open string) 
 // binary whose names could not be read makes the evidence incomplete.
 func (e *Evidence) purposes(app *facts.IOS, cat *catalogue.Catalogue, all []*code, open string) {
 	if open != "" {
-		e.SetUnread("purposes", open)
+		for _, f := range []string{"purposes", "purposes_unused", "extension_purposes"} {
+			e.SetUnread(f, open)
+		}
 		return
 	}
 	e.extensionPurposes(app, cat, all)

@@ -66,6 +66,11 @@ func (e *Evidence) collected(app *facts.IOS, cat *catalogue.Catalogue) {
 	}
 	byType := map[string]*Collected{}
 	for _, b := range slices.Concat(app.Bundles, app.Resources) {
+		if b.PrivacyPresent && b.Privacy == nil {
+			for _, f := range []string{"collected", "bad_collected"} {
+				e.SetUnread(f, b.Path+": "+b.Unread("privacy"))
+			}
+		}
 		if b.Privacy == nil {
 			continue
 		}
@@ -160,10 +165,28 @@ func (e *Evidence) reasons(app *facts.IOS, cat *catalogue.Catalogue, all []*code
 				}
 			}
 			slices.Sort(r.Choices)
+			if why := unreadManifest(app, b); why != "" && !r.Declared {
+				r.SetUnread("declared", why)
+			}
 			r.SetSelf(b.Field("privacy"))
 			e.Reasons = append(e.Reasons, r)
 		}
 	}
+}
+
+// unreadManifest is why a manifest that could declare a bundle's reasons is not
+// known, though it is there; empty when all are.
+func unreadManifest(app *facts.IOS, b *facts.Bundle) string {
+	from := []*facts.Bundle{b}
+	if b.Kind == "app" {
+		from = append(from, app.Resources...)
+	}
+	for _, x := range from {
+		if x.PrivacyPresent && x.Privacy == nil {
+			return x.Path + ": " + x.Unread("privacy")
+		}
+	}
+	return ""
 }
 
 // uses lists the names of a category that a binary uses. shared is true when
@@ -201,6 +224,11 @@ func (e *Evidence) badReasons(app *facts.IOS, cat *catalogue.Catalogue) {
 		known[c.Category] = c
 	}
 	for _, b := range slices.Concat(app.Bundles, app.Resources) {
+		if b.PrivacyPresent && b.Privacy == nil {
+			for _, f := range []string{"bad_reasons"} {
+				e.SetUnread(f, b.Path+": "+b.Unread("privacy"))
+			}
+		}
 		if b.Privacy == nil {
 			continue
 		}

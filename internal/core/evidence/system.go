@@ -91,6 +91,9 @@ func (e *Evidence) iOS(pkg *facts.Package, cat *catalogue.Catalogue) {
 	e.unentitled(app, cat, all, open)
 	e.extensions(app, cat, all, open)
 	e.missingParts(pkg, cat, all)
+	if open != "" {
+		e.SetUnread("missing_parts", open)
+	}
 }
 
 // privateNames looks for names of the system that are closed to apps. An

@@ -62,7 +62,7 @@ func TestPrivateNames(t *testing.T) {
 	cut := shop(facts.Binary{})
 	cut.Binaries[0].SetUnread("imports", "cut off")
 	e = of(cut)
-	for _, f := range []string{"private_names", "private_links", "purposes", "reasons", "unentitled", "closed_in_extensions", "closed_in_clips", "stuck_keyboards"} {
+	for _, f := range []string{"private_names", "private_links", "purposes", "purposes_unused", "extension_purposes", "missing_parts", "sdks", "reasons", "unentitled", "closed_in_extensions", "closed_in_clips", "stuck_keyboards"} {
 		assert.Equal(t, "T: cut off", e.Unread(f), f)
 	}
 }
@@ -239,4 +239,22 @@ func TestPrefixes(t *testing.T) {
 	e := evidence.Of(&facts.Package{IOS: shop(facts.Binary{Imports: []string{"_z", "_$s7KilnKit4HeatV", "_a"}})}, cat)
 	require.Len(t, e.Reasons, 1)
 	assert.Equal(t, []string{"$s7KilnKit4Heat…"}, e.Reasons[0].Because)
+}
+
+// TestUnreadManifest does not take a manifest that cannot be unpacked for one
+// that declares nothing.
+func TestUnreadManifest(t *testing.T) {
+	cat := &catalogue.Catalogue{Reasons: []*catalogue.Reason{{Category: "Heat", Symbols: []string{"heat"}}}}
+	app := shop(facts.Binary{Imports: []string{"_heat"}})
+	kit := &facts.Bundle{Path: "Kit.bundle", PrivacyPresent: true}
+	kit.SetUnread("privacy", "damaged")
+	app.Resources = []*facts.Bundle{kit}
+	e := evidence.Of(&facts.Package{IOS: app}, cat)
+	require.Len(t, e.Reasons, 1)
+	assert.Equal(t, "Kit.bundle: damaged", e.Reasons[0].Unread("declared"))
+	for _, f := range []string{"collected", "bad_collected", "bad_reasons"} {
+		assert.Equal(t, "Kit.bundle: damaged", e.Unread(f), f)
+	}
+	app.Bundles[0].Privacy = &facts.PrivacyManifest{Accessed: []*facts.Accessed{{Category: "Heat", Reasons: []string{"H1"}}}}
+	assert.Empty(t, evidence.Of(&facts.Package{IOS: app}, cat).Reasons[0].Unread("declared"), "it is declared elsewhere")
 }

@@ -42,13 +42,13 @@ func (r *reader) privacy(b *facts.Bundle) {
 		return
 	}
 	data, err := r.tree.Read(name, maxInfo)
-	var m *privacyinfo.Manifest
-	if err == nil {
-		m, err = privacyinfo.Parse(data)
-	}
 	if err != nil {
 		b.SetUnread("privacy", "the privacy manifest cannot be read: "+err.Error())
 		return
+	}
+	m, err := privacyinfo.Parse(data)
+	if err != nil { // the store finds nothing in it either
+		m = &privacyinfo.Manifest{Faults: []privacyinfo.Fault{{What: "it is no privacy manifest: " + err.Error()}}}
 	}
 	f := &facts.PrivacyManifest{Tracking: m.Tracking, Domains: m.Domains}
 	f.SetSelf(at)

@@ -3,6 +3,7 @@ package ios
 import (
 	"fmt"
 	"path"
+	"strconv"
 	"strings"
 
 	"regola.example/regola/internal/core/facts"
@@ -132,11 +133,18 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 	o.ArbitraryLoads = ats.IsTrue()
 	// From iOS 10 on, any of the narrower keys takes its place.
 	for _, k := range []string{"NSAllowsArbitraryLoadsInWebContent", "NSAllowsArbitraryLoadsForMedia", "NSAllowsLocalNetworking"} {
-		if info.Path("NSAppTransportSecurity", k) != nil && o.MinOS != "" && !strings.HasPrefix(o.MinOS, "9.") && !strings.HasPrefix(o.MinOS, "8.") {
+		if info.Path("NSAppTransportSecurity", k) != nil && major(o.MinOS) >= 10 {
 			o.ArbitraryLoads = false
 		}
 	}
 	r.put("arbitrary_loads", at, ats, "NSAppTransportSecurity.NSAllowsArbitraryLoads")
+}
+
+// major is the first number of a version, 0 when there is none.
+func major(version string) int {
+	first, _, _ := strings.Cut(version, ".")
+	n, _ := strconv.Atoi(first)
+	return n
 }
 
 // named looks for the files that the property list names.

@@ -183,6 +183,7 @@ func (r *reader) loose() {
 		}
 		head, err := r.head(e, 16)
 		if err != nil {
+			r.out.SetUnread("loose_code", e.Name+": "+err.Error())
 			continue
 		}
 		kind := ""
@@ -285,15 +286,18 @@ func (r *reader) debugInfo() {
 		case strings.Contains(e.Name, ".dSYM/Contents/Resources/DWARF/") && !strings.HasPrefix(e.Name, r.root+"/"):
 			r.out.DebugInfoCarried = true
 			src, err := e.Open()
+			var f *macho.File
+			if err == nil {
+				f, err = macho.ReadHeaders(src)
+				src.Close()
+			}
 			if err != nil {
+				r.out.SetUnread("debug_info", e.Name+": "+err.Error())
 				continue
 			}
-			if f, err := macho.ReadHeaders(src); err == nil {
-				for _, s := range f.Slices {
-					r.out.DebugInfo = append(r.out.DebugInfo, s.UUID)
-				}
+			for _, s := range f.Slices {
+				r.out.DebugInfo = append(r.out.DebugInfo, s.UUID)
 			}
-			src.Close()
 		case strings.HasPrefix(e.Name, "Symbols/") && path.Ext(e.Name) == ".symbols":
 			r.out.DebugInfoCarried = true
 			r.out.DebugInfo = append(r.out.DebugInfo, strings.ToUpper(strings.TrimSuffix(path.Base(e.Name), ".symbols")))

@@ -125,7 +125,11 @@ func (r *reader) services() {
 			continue
 		}
 		v, _, err := r.plist(e.Name)
-		if err != nil || v.Get("BUNDLE_ID").Text() == "" {
+		if err != nil {
+			r.out.SetUnread("service_files", e.Name+": "+err.Error())
+			continue
+		}
+		if v.Get("BUNDLE_ID").Text() == "" {
 			continue
 		}
 		f := &facts.ServiceFile{Path: e.Name, AppID: v.Get("BUNDLE_ID").Text(), Scheme: v.Get("REVERSED_CLIENT_ID").Text()}
@@ -145,6 +149,7 @@ func (r *reader) startPages() {
 		}
 		data, err := e.Read(1 << 20)
 		if err != nil {
+			r.out.SetUnread("start_pages", e.Name+": "+err.Error())
 			continue
 		}
 		var c struct {

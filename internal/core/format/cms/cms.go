@@ -20,6 +20,7 @@ import (
 // may be as good as any.
 type UnsupportedError struct{ Algorithm asn1.ObjectIdentifier }
 
+// Error says which kind it is.
 func (e *UnsupportedError) Error() string {
 	return "is signed with an algorithm that is not known here (" + e.Algorithm.String() + ")"
 }

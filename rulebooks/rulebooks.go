@@ -1,5 +1,6 @@
-// Package rulebooks holds the built-in rules and reference tables, as data.
-// To change a number or a rule, edit the YAML beside this file.
+// Package rulebooks holds the built-in stores, rules and reference tables, as
+// data. To change a number or a rule, edit the YAML beside this file; to add a
+// store, add a folder with a store.yaml.
 package rulebooks
 
 import (
@@ -8,49 +9,113 @@ import (
 	"fmt"
 	"io/fs"
 	"path"
+	"slices"
 	"sync"
 
-	"regola.example/regola/internal/core/catalogue"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
-	"regola.example/regola/internal/core/strictyaml"
+	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/core/tables"
 )
 
-//go:embed android ios common catalogue
+//go:embed */*.yaml
 var files embed.FS
 
 // Prefix stands before the path of a built-in file wherever it is named.
 const Prefix = "rulebooks/"
 
-// Folders lists the folders of rules that serve a store.
-func folders(store string) []string { return []string{store, "common"} }
+// tablesFolder holds the reference tables.
+const tablesFolder = "tables"
 
-// For loads the built-in rulebooks of a store, without their examples: the
-// test suite runs those (see WithExamples). An error is a fault of this program.
-func For(store string) ([]*rulebook.Book, error) { return load(store, loadOnce) }
+// Library is a folder of stores, their rulebooks and tables. Everything is
+// read once. An error is a fault of the files.
+type Library struct {
+	files  fs.FS
+	prefix string // before the name of each file
+	loaded sync.Map
+	stores func() ([]*store.Store, error)
+	tables func() (*tables.Set, error)
+}
 
-// WithExamples loads the built-in rulebooks of a store whole.
-func WithExamples(store string) ([]*rulebook.Book, error) {
-	return load(store, func(name string) (*rulebook.Book, error) {
-		data, err := files.ReadFile(name)
+// BuiltIn is the library that the program brings along.
+var BuiltIn = NewLibrary(files, Prefix)
+
+// NewLibrary is a library in a folder of the same form.
+func NewLibrary(files fs.FS, prefix string) *Library {
+	l := &Library{files: files, prefix: prefix}
+	l.stores = sync.OnceValues(l.loadStores)
+	l.tables = sync.OnceValues(l.loadTables)
+	return l
+}
+
+// Stores lists the stores, by id.
+func (l *Library) Stores() ([]*store.Store, error) { return l.stores() }
+
+func (l *Library) loadStores() ([]*store.Store, error) {
+	names, err := fs.Glob(l.files, "*/"+store.FileName)
+	if err != nil {
+		return nil, err
+	}
+	var out []*store.Store
+	for _, name := range names {
+		data, err := fs.ReadFile(l.files, name)
 		if err != nil {
 			return nil, err
 		}
-		return parse(name, data)
+		s, ps := store.Load(l.prefix+name, data)
+		if len(ps) > 0 {
+			return nil, ps
+		}
+		if dir := path.Dir(name); s.ID != dir {
+			return nil, &place.Problem{At: s.Field("store"), What: fmt.Sprintf("the store %q is described in the folder %q", s.ID, dir), Mend: "give both one name"}
+		}
+		out = append(out, s)
+	}
+	return out, nil
+}
+
+// Books loads the rulebooks of a store without their examples, which the test
+// suite runs (see WithExamples).
+func (l *Library) Books(s *store.Store) ([]*rulebook.Book, error) {
+	return l.books(s, func(name string) (*rulebook.Book, error) {
+		f, _ := l.loaded.LoadOrStore(name, sync.OnceValues(func() (*rulebook.Book, error) {
+			data, err := fs.ReadFile(l.files, name)
+			if err != nil {
+				return nil, err
+			}
+			b, ps := rulebook.LoadBare(l.prefix+name, withoutExamples(data))
+			return b, ps.Err()
+		}))
+		return f.(func() (*rulebook.Book, error))()
 	})
 }
 
-func load(store string, one func(name string) (*rulebook.Book, error)) ([]*rulebook.Book, error) {
+// WithExamples loads the rulebooks of a store whole.
+func (l *Library) WithExamples(s *store.Store) ([]*rulebook.Book, error) {
+	return l.books(s, func(name string) (*rulebook.Book, error) {
+		data, err := fs.ReadFile(l.files, name)
+		if err != nil {
+			return nil, err
+		}
+		b, ps := rulebook.Load(l.prefix+name, data)
+		return b, ps.Err()
+	})
+}
+
+func (l *Library) books(s *store.Store, one func(name string) (*rulebook.Book, error)) ([]*rulebook.Book, error) {
 	var books []*rulebook.Book
-	for _, dir := range folders(store) {
-		names, err := fs.Glob(files, dir+"/*.yaml")
+	for _, dir := range s.Rulebooks {
+		names, err := fs.Glob(l.files, dir+"/*.yaml")
 		if err != nil {
 			return nil, err
 		}
 		for _, name := range names {
+			if path.Base(name) == store.FileName {
+				continue
+			}
 			b, err := one(name)
 			if err != nil {
-				return nil, err
+				return nil, fmt.Errorf("built-in rulebook: %w", err)
 			}
 			books = append(books, b)
 		}
@@ -58,35 +123,25 @@ func load(store string, one func(name string) (*rulebook.Book, error)) ([]*ruleb
 	return books, nil
 }
 
-// loaded keeps books that were loaded: both stores share some.
-var loaded sync.Map // name → func() (*rulebook.Book, error)
-
-func loadOnce(name string) (*rulebook.Book, error) {
-	f, _ := loaded.LoadOrStore(name, sync.OnceValues(func() (*rulebook.Book, error) {
-		data, err := files.ReadFile(name)
-		if err != nil {
-			return nil, err
-		}
-		b, err := parse(name, withoutExamples(data))
-		if err == nil {
-			b.BuiltIn = true
-		}
-		return b, err
-	}))
-	return f.(func() (*rulebook.Book, error))()
-}
-
-func parse(name string, data []byte) (*rulebook.Book, error) {
-	b, problems := rulebook.Load(Prefix+name, data)
-	if len(problems) > 0 {
-		return nil, fmt.Errorf("built-in rulebook: %w", problems)
+// Names lists the names of all rulebooks: they belong to the built-in rules.
+func (l *Library) Names() ([]string, error) {
+	stores, err := l.Stores()
+	if err != nil {
+		return nil, err
 	}
-	return b, nil
+	var out []string
+	for _, s := range stores {
+		for _, dir := range s.Rulebooks {
+			if !slices.Contains(out, dir) {
+				out = append(out, dir)
+			}
+		}
+	}
+	return out, nil
 }
 
 // withoutExamples blanks the examples of the rules, which are half of the text
-// and serve the tests only. Lines keep their numbers. A rule without examples
-// says so, since the loader demands them of everybody else.
+// and serve the tests only. Lines keep their numbers.
 func withoutExamples(data []byte) []byte {
 	var out bytes.Buffer
 	out.Grow(len(data))
@@ -95,7 +150,7 @@ func withoutExamples(data []byte) []byte {
 		switch {
 		case bytes.Equal(line, []byte("    examples:\n")):
 			inside = true
-			out.WriteString("    tested: true\n")
+			out.WriteByte('\n')
 			continue
 		case inside && (bytes.HasPrefix(line, []byte("      ")) || len(bytes.TrimSpace(line)) == 0):
 			out.WriteByte('\n')
@@ -107,37 +162,25 @@ func withoutExamples(data []byte) []byte {
 	return out.Bytes()
 }
 
-// Catalogue loads the built-in reference tables.
-func Catalogue() (*catalogue.Catalogue, error) {
-	names, err := fs.Glob(files, "catalogue/*.yaml")
+// Tables loads the reference tables.
+func (l *Library) Tables() (*tables.Set, error) { return l.tables() }
+
+func (l *Library) loadTables() (*tables.Set, error) {
+	names, err := fs.Glob(l.files, tablesFolder+"/*.yaml")
 	if err != nil {
 		return nil, err
 	}
-	all := &catalogue.Catalogue{}
+	all := &tables.Set{}
 	for _, name := range names {
-		data, err := files.ReadFile(name)
+		data, err := fs.ReadFile(l.files, name)
 		if err != nil {
 			return nil, err
 		}
-		more, problems := ParseCatalogue(Prefix+name, data)
-		if len(problems) > 0 {
-			return nil, fmt.Errorf("built-in catalogue: %w", problems)
+		more, ps := tables.Parse(l.prefix+name, data)
+		if len(ps) > 0 {
+			return nil, fmt.Errorf("built-in table: %w", ps)
 		}
 		all.Add(more)
 	}
 	return all, nil
-}
-
-// ParseCatalogue reads one catalogue file, built in or a team's own.
-func ParseCatalogue(file string, data []byte) (*catalogue.Catalogue, place.Problems) {
-	c := &catalogue.Catalogue{}
-	if ps := strictyaml.Decode(file, data, c); len(ps) > 0 {
-		return nil, ps
-	}
-	return c, nil
-}
-
-// Source is the text of a built-in file, for explanations.
-func Source(file string) ([]byte, error) {
-	return files.ReadFile(path.Clean(file[len(Prefix):]))
 }

@@ -3,19 +3,25 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io"
 	"os"
+	"os/signal"
 	"strings"
+	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/strictyaml"
+	"regola.example/regola/internal/core/spell"
+	"regola.example/regola/internal/core/visible"
 	"regola.example/regola/internal/report"
+	"regola.example/regola/rulebooks"
 )
 
 // Exit statuses.
@@ -27,29 +33,44 @@ const (
 
 // env is what commands share: the streams and how text is laid out.
 type env struct {
-	in       io.Reader
-	out, err io.Writer
-	exit     int
-	color    string // auto, always or never
-	today    func() strictyaml.Day
+	in    io.Reader
+	out   *output
+	err   io.Writer
+	exit  int
+	color string // auto, always or never
+	today func() day.Day
+	lib   *rulebooks.Library
 }
 
 // Run runs the program and returns its exit status.
 func Run(args []string, in io.Reader, out, errOut io.Writer) int {
-	e := &env{in: in, out: out, err: errOut, today: today}
+	signal.Ignore(syscall.SIGPIPE) // a reader that went away is told by the write
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	go func() {
+		<-ctx.Done()
+		removeTemporary()
+	}()
+	e := &env{in: in, out: &output{Writer: out}, err: errOut, today: today, lib: rulebooks.BuiltIn}
 	root := e.root()
 	root.SetArgs(args)
-	if err := root.Execute(); err != nil {
+	err := root.ExecuteContext(ctx)
+	if ctx.Err() != nil {
+		removeTemporary()
+		fmt.Fprintln(errOut, "regola: interrupted")
+		return exitInput
+	}
+	if err == nil || e.out.err != nil {
+		err = e.out.problem()
+	}
+	if err != nil {
 		e.complain(err)
 		return exitInput
 	}
 	return e.exit
 }
 
-func today() strictyaml.Day {
-	now := time.Now()
-	return strictyaml.Day{Time: time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, time.UTC)}
-}
+func today() day.Day { return day.Of(time.Now()) }
 
 func (e *env) root() *cobra.Command {
 	root := &cobra.Command{
@@ -104,9 +125,9 @@ func (e *env) complain(err error) {
 		all = place.Problems{{What: strings.ReplaceAll(what, "\n\nDid you mean this?\n\t", "; did you mean "), Mend: mend}}
 	}
 	for _, p := range all {
-		fmt.Fprintf(e.err, "regola: %s\n", report.Visible(strings.TrimSpace(p.Error())))
+		fmt.Fprintf(e.err, "regola: %s\n", visible.Text(strings.TrimSpace(p.Error())))
 		if p.Mend != "" {
-			fmt.Fprintf(e.err, "  mend  %s\n", report.Visible(p.Mend))
+			fmt.Fprintf(e.err, "  mend  %s\n", visible.Text(p.Mend))
 		}
 	}
 	if n := len(all); n > 1 {
@@ -118,6 +139,9 @@ func (e *env) complain(err error) {
 // only, and for those who did not switch it off with NO_COLOR.
 func (e *env) look(w io.Writer) report.Look {
 	l := report.Look{Color: e.color == "always"}
+	if o, is := w.(*output); is {
+		w = o.Writer
+	}
 	f, ok := w.(*os.File)
 	if !ok || !term.IsTerminal(int(f.Fd())) {
 		return l
@@ -130,15 +154,15 @@ func (e *env) look(w io.Writer) report.Look {
 }
 
 // dayFlag reads --on; empty means today.
-func (e *env) dayFlag(s string) (strictyaml.Day, error) {
+func (e *env) dayFlag(s string) (day.Day, error) {
 	if s == "" {
 		return e.today(), nil
 	}
-	day, err := strictyaml.ParseDay(s)
+	on, err := day.Parse(s)
 	if err != nil {
-		return day, usageError("--on: "+err.Error(), "write --on 2026-11-23")
+		return on, usageError("--on: "+err.Error(), "write --on 2026-11-23")
 	}
-	return day, nil
+	return on, nil
 }
 
 // oneOf refuses a flag's value that is not among the choices.
@@ -149,7 +173,7 @@ func oneOf(flag, value string, choices []string) error {
 		}
 	}
 	mend := "the choices are: " + strings.Join(choices, ", ")
-	if near := strictyaml.Nearest(value, choices); near != "" {
+	if near := spell.Nearest(value, choices); near != "" {
 		mend = fmt.Sprintf("did you mean %q? %s", near, "The choices are: "+strings.Join(choices, ", "))
 	}
 	return usageError(fmt.Sprintf("%s: %q is not a choice", flag, value), mend)
@@ -161,55 +185,15 @@ func choices(values ...string) func(*cobra.Command, []string, string) ([]string,
 	}
 }
 
-// writeFile writes a whole file or nothing: to a temporary file beside it,
-// which then takes its name.
-func writeFile(name string, write func(io.Writer) error) (err error) {
-	f, err := os.CreateTemp(dirOf(name), ".regola-*")
+// storeIDs lists the ids of the stores.
+func (e *env) storeIDs() []string {
+	stores, err := e.lib.Stores()
 	if err != nil {
-		return writeProblem(name, err)
+		return nil // loading for a judgement reports it
 	}
-	defer func() {
-		if err != nil {
-			os.Remove(f.Name())
-		}
-	}()
-	if err := write(f); err != nil {
-		f.Close()
-		return writeProblem(name, err)
+	ids := make([]string, len(stores))
+	for i, s := range stores {
+		ids[i] = s.ID
 	}
-	if err := f.Chmod(0o644); err != nil {
-		f.Close()
-		return writeProblem(name, err)
-	}
-	if err := f.Close(); err != nil {
-		return writeProblem(name, err)
-	}
-	if err := os.Rename(f.Name(), name); err != nil {
-		return writeProblem(name, err)
-	}
-	return nil
-}
-
-// writeNew writes a file that must not exist yet.
-func writeNew(name string, write func(io.Writer) error) error {
-	if _, err := os.Lstat(name); err == nil {
-		return &place.Problem{At: place.Place{File: name}, What: "this file is there already", Mend: "choose another name, or move the file away"}
-	}
-	return writeFile(name, write)
-}
-
-func dirOf(name string) string {
-	if i := strings.LastIndexByte(name, os.PathSeparator); i > 0 {
-		return name[:i]
-	}
-	return "."
-}
-
-func writeProblem(name string, err error) error {
-	var pe *os.PathError
-	what := err.Error()
-	if errors.As(err, &pe) {
-		what = pe.Err.Error()
-	}
-	return &place.Problem{At: place.Place{File: name}, What: "cannot be written: " + what, Mend: "check that the folder exists and that you may write there"}
+	return ids
 }

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"io"
 	"io/fs"
@@ -14,7 +15,9 @@ import (
 	"regola.example/regola/demo"
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/report"
+	"regola.example/regola/internal/run"
 )
 
 func (e *env) demoCommand() *cobra.Command {
@@ -28,8 +31,8 @@ once mended; then judge the faulty one. A file that is already there and differs
 is never overwritten.`,
 		Example: "  regola demo\n  regola demo try-it",
 		Args:    cobra.MaximumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			day, err := e.dayFlag(on)
+		RunE: func(c *cobra.Command, args []string) error {
+			on, err := e.dayFlag(on)
 			if err != nil {
 				return err
 			}
@@ -42,8 +45,11 @@ is never overwritten.`,
 			if err := writeDemo(folder); err != nil {
 				return err
 			}
-			q := &request{dossier: filepath.Join(folder, "faulty"), options: check.Options{Day: day}}
-			res, err := q.judge()
+			r, err := run.New(e.lib, run.Options{Options: check.Options{Day: on}})
+			if err != nil {
+				return err
+			}
+			res, err := r.Check(c.Context(), run.Job{Dossier: filepath.Join(folder, "faulty")})
 			if err != nil {
 				return err
 			}
@@ -81,14 +87,14 @@ func writeDemo(folder string) error {
 			return err
 		}
 		target := filepath.Join(folder, filepath.FromSlash(path.Clean(name)))
-		old, err := os.ReadFile(target)
+		old, err := regular.Read(target, int64(len(data)))
 		switch {
 		case err == nil && bytes.Equal(old, data):
 			return nil
 		case err == nil:
 			return &place.Problem{At: place.Place{File: target}, What: "this file is there already and is not the demo's", Mend: "choose another folder, or move the file away"}
-		case !os.IsNotExist(err):
-			return &place.Problem{At: place.Place{File: target}, What: "the demo cannot be written here: " + err.Error(), Mend: "choose another folder"}
+		case !errors.Is(err, fs.ErrNotExist):
+			return &place.Problem{At: place.Place{File: target}, What: "the demo cannot be written here: " + regular.Problem(target, err, "").What, Mend: "choose another folder"}
 		}
 		missing = append(missing, file{target, data})
 		return nil
@@ -100,7 +106,7 @@ func writeDemo(folder string) error {
 		if err := os.MkdirAll(filepath.Dir(f.name), 0o755); err != nil {
 			return writeProblem(filepath.Dir(f.name), err)
 		}
-		if err := writeFile(f.name, func(w io.Writer) error { _, err := w.Write(f.data); return err }); err != nil {
+		if err := writeFile(f.name, nil, func(w io.Writer) error { _, err := w.Write(f.data); return err }); err != nil {
 			return err
 		}
 	}

@@ -5,6 +5,7 @@ import (
 
 	"regola.example/regola/internal/core/artifact"
 	"regola.example/regola/internal/report"
+	"regola.example/regola/internal/run"
 )
 
 func (e *env) factsCommand() *cobra.Command {
@@ -15,11 +16,11 @@ func (e *env) factsCommand() *cobra.Command {
 		Short:   "Show what a package says of itself, without an opinion",
 		Example: "  regola facts build/terrafuoco.aab\n  regola facts build/Terrafuoco.ipa --format json",
 		Args:    somePackage,
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(c *cobra.Command, args []string) error {
 			if err := oneOf("--format", format, []string{"table", "json"}); err != nil {
 				return err
 			}
-			pkgs, err := openAll(args, artifact.Options{Digests: digests, Quick: !digests})
+			pkgs, err := run.Open(c.Context(), args, artifact.Options{Digests: digests, Quick: !digests})
 			if err != nil {
 				return err
 			}

@@ -10,8 +10,9 @@ import (
 	"regola.example/regola/internal/core/artifact"
 	"regola.example/regola/internal/core/evidence"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/signs"
 	"regola.example/regola/internal/report"
-	"regola.example/regola/rulebooks"
+	"regola.example/regola/internal/run"
 )
 
 func (e *env) privacyCommand() *cobra.Command {
@@ -28,20 +29,24 @@ found, and with --bundle for an extension or a framework inside it. Reasons are
 the developer's to choose: each missing one is marked, never guessed.`,
 		Example: "  regola privacy build/Terrafuoco.ipa\n  regola privacy build/Terrafuoco.ipa --manifest PrivacyInfo.xcprivacy",
 		Args:    somePackage,
-		RunE: func(_ *cobra.Command, args []string) error {
-			pkgs, err := openAll(args, artifact.Options{})
+		RunE: func(c *cobra.Command, args []string) error {
+			pkgs, err := run.Open(c.Context(), args, artifact.Options{})
 			if err != nil {
 				return err
 			}
 			if pkgs = artifact.Join(pkgs); len(pkgs) > 1 {
 				return usageError("these are several packages", "give one")
 			}
-			cat, err := rulebooks.Catalogue()
+			set, err := e.lib.Tables()
 			if err != nil {
 				return err
 			}
 			p := pkgs[0]
-			ev := evidence.Of(p, cat)
+			var code *signs.Index
+			if p.IOS != nil {
+				code = signs.Of(p.IOS)
+			}
+			ev := evidence.Of(p, code, set.On(e.today()))
 			if manifest == "" {
 				return report.PrivacyTable(e.out, p, ev, e.look(e.out))
 			}
@@ -51,13 +56,13 @@ the developer's to choose: each missing one is marked, never guessed.`,
 			if why := ev.Unread("reasons"); why != "" {
 				return usageError("what the code uses is not known: "+why, "build again, and give the package as the build made it")
 			}
-			i := slices.IndexFunc(p.IOS.Bundles, func(b *facts.Bundle) bool { return b.Path == bundle })
+			i := slices.IndexFunc(slices.Concat(p.IOS.Bundles, p.IOS.Resources), func(b *facts.Bundle) bool { return b.Path == bundle })
 			if i < 0 {
 				return usageError(fmt.Sprintf("there is no bundle %q in the app", bundle), "without --manifest, all bundles are listed")
 			}
 			open := 0
 			err = writeNew(manifest, func(w io.Writer) (err error) {
-				open, err = report.PrivacyManifest(w, p.IOS.Bundles[i], ev)
+				open, err = report.PrivacyManifest(w, slices.Concat(p.IOS.Bundles, p.IOS.Resources)[i], ev)
 				return err
 			})
 			if err == nil {

@@ -7,9 +7,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/visible"
 	"regola.example/regola/internal/report"
+	"regola.example/regola/internal/run"
 )
 
 func (e *env) rulebookCommand() *cobra.Command {
@@ -43,19 +45,23 @@ func (e *env) rulebookCommand() *cobra.Command {
 }
 
 func (e *env) testBook(file string) error {
-	b, err := loadBook(file, place.Place{})
+	b, problems := run.ReadBook(e.lib, file)
+	if len(problems) > 0 {
+		return problems
+	}
+	set, err := e.lib.Tables()
 	if err != nil {
 		return err
 	}
-	envs, err := rulebook.NewEnv(b)
-	if err != nil {
-		return err
+	env, problems := check.NewEnv([]*rulebook.Book{b}, set)
+	if len(problems) > 0 {
+		return problems
 	}
-	var problems place.Problems
 	var failures []error
 	examples := 0
 	for _, r := range b.Rules {
-		p, ps := envs.Compile(r)
+		p := env.Prepare(r)
+		ps := p.Check()
 		problems = append(problems, ps...)
 		if len(ps) == 0 {
 			examples += len(r.Examples)
@@ -66,12 +72,12 @@ func (e *env) testBook(file string) error {
 		return problems
 	}
 	if err := errors.Join(failures...); err != nil {
-		for _, l := range strings.Split(err.Error(), "\n") {
-			fmt.Fprintln(e.out, l)
+		for l := range strings.SplitSeq(err.Error(), "\n") {
+			fmt.Fprintln(e.out, visible.Text(l))
 		}
 		e.exit = exitFindings
 		return nil
 	}
-	fmt.Fprintf(e.out, "%s: %d rules, %d examples, all as they say\n", file, len(b.Rules), examples)
+	fmt.Fprintf(e.out, "%s: %d rules, %d examples, all as they say\n", visible.Text(file), len(b.Rules), examples)
 	return nil
 }

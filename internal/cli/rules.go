@@ -7,15 +7,17 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
-	"regola.example/regola/internal/core/strictyaml"
+	"regola.example/regola/internal/core/spell"
+	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/report"
-	"regola.example/regola/rulebooks"
+	"regola.example/regola/internal/run"
 )
 
 // allRules loads every built-in rule, and those of a team's own files, each once.
-func allRules(own []string) ([]*rulebook.Rule, error) {
+func (e *env) allRules(own []string) ([]*rulebook.Rule, error) {
 	var rules []*rulebook.Rule
 	seen := map[string]bool{}
 	take := func(b *rulebook.Book) {
@@ -26,8 +28,12 @@ func allRules(own []string) ([]*rulebook.Rule, error) {
 			}
 		}
 	}
-	for _, store := range stores {
-		books, err := rulebooks.For(store)
+	stores, err := e.lib.Stores()
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range stores {
+		books, err := e.lib.Books(s)
 		if err != nil {
 			return nil, err
 		}
@@ -35,17 +41,17 @@ func allRules(own []string) ([]*rulebook.Rule, error) {
 			take(b)
 		}
 	}
+	var problems place.Problems
 	for _, file := range own {
-		b, err := loadBook(file, place.Place{})
-		if err != nil {
-			return nil, err
+		b, ps := run.ReadBook(e.lib, file)
+		if problems = append(problems, ps...); b != nil {
+			take(b)
 		}
-		take(b)
 	}
 	slices.SortStableFunc(rules, func(a, b *rulebook.Rule) int {
 		return slices.Index(rulebook.Stages, a.Stage) - slices.Index(rulebook.Stages, b.Stage)
 	})
-	return rules, nil
+	return rules, problems.Err()
 }
 
 func (e *env) rulesCommand() *cobra.Command {
@@ -65,7 +71,7 @@ func (e *env) rulesCommand() *cobra.Command {
 				impacts = append(impacts, string(i))
 			}
 			for flag, v := range map[string]struct{ values, choices []string }{
-				"--store": {onlyStores, stores}, "--stage": {stages, rulebook.Stages}, "--impact": {imps, impacts},
+				"--store": {onlyStores, e.storeIDs()}, "--stage": {stages, rulebook.Stages}, "--impact": {imps, impacts},
 				"--format": {[]string{format}, []string{"table", "json", "markdown"}},
 			} {
 				for _, val := range v.values {
@@ -74,7 +80,7 @@ func (e *env) rulesCommand() *cobra.Command {
 					}
 				}
 			}
-			rules, err := allRules(books)
+			rules, err := e.allRules(books)
 			if err != nil {
 				return err
 			}
@@ -84,15 +90,15 @@ func (e *env) rulesCommand() *cobra.Command {
 						return true
 					}
 				}
-				return len(onlyStores) > 0 && r.Book.Store != "both" && !slices.Contains(onlyStores, r.Book.Store) ||
+				return len(onlyStores) > 0 && !slices.ContainsFunc(onlyStores, r.Book.For) ||
 					len(stages) > 0 && !slices.Contains(stages, r.Stage) ||
-					len(imps) > 0 && !slices.Contains(imps, string(r.EffectiveImpact()))
+					len(imps) > 0 && !slices.Contains(imps, string(r.Fixed()))
 			})
 			switch format {
 			case "json":
 				return report.JSON(e.out, report.NewRulesDocument(rules))
 			case "markdown":
-				return report.RulesMarkdown(e.out, rules)
+				return report.RulesMarkdown(e.out, rules, e.stores())
 			}
 			if len(rules) == 0 {
 				fmt.Fprintln(e.err, "regola: no rule has all of these; try fewer words, or \"regola rules\" for the whole list")
@@ -107,7 +113,7 @@ func (e *env) rulesCommand() *cobra.Command {
 	fl.StringSliceVar(&imps, "impact", nil, "rules of this impact only: refused, blocked, rejected, reach, craft")
 	fl.StringVar(&format, "format", "table", "form of the output: table, json or markdown")
 	fl.StringArrayVar(&books, "rulebook", nil, "also list the rules of this file; may be repeated")
-	_ = c.RegisterFlagCompletionFunc("store", choices(stores...))
+	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	_ = c.RegisterFlagCompletionFunc("stage", choices(rulebook.Stages...))
 	_ = c.RegisterFlagCompletionFunc("impact", choices("refused", "blocked", "rejected", "reach", "craft"))
 	_ = c.RegisterFlagCompletionFunc("format", choices("table", "json", "markdown"))
@@ -128,7 +134,7 @@ func (e *env) explainCommand() *cobra.Command {
 			return nil
 		},
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-			rules, _ := allRules(nil)
+			rules, _ := e.allRules(nil)
 			var ids []string
 			for _, r := range rules {
 				ids = append(ids, r.ID+"\t"+r.Title)
@@ -136,18 +142,18 @@ func (e *env) explainCommand() *cobra.Command {
 			return ids, cobra.ShellCompDirectiveNoFileComp
 		},
 		RunE: func(_ *cobra.Command, args []string) error {
-			day, err := e.dayFlag(on)
+			on, err := e.dayFlag(on)
 			if err != nil {
 				return err
 			}
-			rules, err := allRules(books)
+			rules, err := e.allRules(books)
 			if err != nil {
 				return err
 			}
 			var ids []string
 			for _, r := range rules {
 				if r.ID == args[0] {
-					return report.Explain(e.out, r, day, e.look(e.out))
+					return report.Explain(e.out, r, e.stores(), e.needs(r), on, e.look(e.out))
 				}
 				ids = append(ids, r.ID)
 			}
@@ -163,6 +169,36 @@ func (e *env) explainCommand() *cobra.Command {
 	return c
 }
 
+// stores lists the stores; none when they cannot be loaded, which loading for
+// a judgement reports.
+func (e *env) stores() []*store.Store {
+	stores, _ := e.lib.Stores()
+	return stores
+}
+
+// needs lists the parts of a submission that a rule looks at.
+func (e *env) needs(r *rulebook.Rule) []string {
+	set, err := e.lib.Tables()
+	if err != nil {
+		return nil
+	}
+	books := []*rulebook.Book{r.Book}
+	for _, s := range e.stores() {
+		if more, err := e.lib.Books(s); err == nil && r.Book.For(s.ID) {
+			books = more
+			if !slices.Contains(more, r.Book) {
+				books = append(slices.Clip(more), r.Book)
+			}
+			break
+		}
+	}
+	env, ps := check.NewEnv(books, set)
+	if len(ps) > 0 {
+		return nil
+	}
+	return env.Prepare(r).Needs()
+}
+
 // nearestRule finds the rule that was probably meant, also when the rulebook's
 // name was left out.
 func nearestRule(word string, ids []string) string {
@@ -171,5 +207,5 @@ func nearestRule(word string, ids []string) string {
 			return id
 		}
 	}
-	return strictyaml.Nearest(word, ids)
+	return spell.Nearest(word, ids)
 }

@@ -6,6 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/report"
 )
 
@@ -42,10 +43,13 @@ func (e *env) schemaCommand() *cobra.Command {
 		RunE: func(_ *cobra.Command, args []string) error {
 			for _, s := range schemas {
 				if s.name == args[0] {
-					return report.JSON(e.out, report.Schema(s.title, s.typ, s.strict))
+					return report.JSON(e.out, report.Schema(s.title, s.typ, s.strict, e.storeKeys()))
 				}
 			}
 			return nil
 		},
 	}
 }
+
+// storeKeys lists the keys under which a dossier speaks of stores.
+func (e *env) storeKeys() []string { return store.Keys(e.stores()) }

@@ -25,8 +25,12 @@ func (e *env) versionCommand() *cobra.Command {
 		RunE: func(*cobra.Command, []string) error {
 			fmt.Fprintf(e.out, "regola %s\ncommit %s\n%s %s/%s\n\n", Version, commit(), runtime.Version(), runtime.GOOS, runtime.GOARCH)
 			seen := map[string]bool{}
-			for _, store := range stores {
-				books, err := rulebooks.For(store)
+			stores, err := e.lib.Stores()
+			if err != nil {
+				return err
+			}
+			for _, s := range stores {
+				books, err := e.lib.Books(s)
 				if err != nil {
 					return err
 				}
@@ -37,11 +41,11 @@ func (e *env) versionCommand() *cobra.Command {
 					}
 				}
 			}
-			cat, err := rulebooks.Catalogue()
+			set, err := e.lib.Tables()
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(e.out, "%-38s edition %s, %d permissions, %d purposes, %d SDKs\n", rulebooks.Prefix+"catalogue", cat.Edition, len(cat.Permissions), len(cat.Purposes), len(cat.SDKs))
+			fmt.Fprintf(e.out, "%-38s edition %s, %d permissions, %d purposes, %d SDKs\n", rulebooks.Prefix+"tables", set.Edition, len(set.Permissions), len(set.Purposes), len(set.SDKs))
 			return nil
 		},
 	}

@@ -1,50 +1,77 @@
 package report
 
 import (
+	"bytes"
 	"encoding/json"
+	"fmt"
 	"io"
+	"unicode/utf16"
 
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/visible"
 )
 
 // FormatNumber is the version of the JSON outputs. It rises when a field
 // changes its meaning or goes away; new fields may come without it.
 const FormatNumber = 1
 
-// CheckDocument is the JSON form of a check's result.
+// CheckDocument is the JSON form of a check's result. Its unit is the verdict:
+// one rule for one store.
 type CheckDocument struct {
-	Regola     int64           `json:"regola"` // version of this form
-	App        string          `json:"app"`
-	Version    string          `json:"version"`
-	On         string          `json:"on"` // the day as of which it was judged
-	Exit       int64           `json:"exit"`
-	Stores     []StoreEntry    `json:"stores"`
-	Findings   []FindingEntry  `json:"findings"`
-	NotChecked []GapEntry      `json:"not_checked"`
-	Questions  []QuestionEntry `json:"questions"`
-	Waivers    WaiverEntries   `json:"waivers"`
-	Totals     Totals          `json:"totals"`
+	Regola    int64            `json:"regola"` // version of this form
+	App       string           `json:"app"`
+	Version   string           `json:"version"`
+	On        string           `json:"on"` // the day as of which it was judged
+	Exit      int64            `json:"exit"`
+	Stores    []StoreEntry     `json:"stores"`
+	Findings  []FindingEntry   `json:"findings"`   // broken rules with their places
+	Waived    []FindingEntry   `json:"waived"`     // places that the team accepts
+	NotJudged []GapEntry       `json:"not_judged"` // rules that are to answer or could not be read, or only in part
+	Questions []QuestionEntry  `json:"questions"`
+	Waivers   WaiverEntries    `json:"waivers"`
+	Verdicts  []VerdictEntry   `json:"verdicts"`
+	Totals    map[string]int64 `json:"totals"` // verdicts by state
 }
 
-// StoreEntry is one store's verdict.
+// StoreEntry is one store.
 type StoreEntry struct {
 	Store   string           `json:"store"`
+	Name    string           `json:"name"`
 	Package string           `json:"package,omitempty"`
 	ID      string           `json:"id,omitempty"`
 	Version string           `json:"version,omitempty"`
-	Counts  map[string]int64 `json:"counts"` // open findings by impact
+	Counts  map[string]int64 `json:"counts"` // broken rules by impact
+	Totals  map[string]int64 `json:"totals"` // verdicts by state
 }
 
-// FindingEntry is one finding.
+// VerdictEntry is what became of one rule for one store.
+type VerdictEntry struct {
+	Key   string `json:"key"` // the same over runs
+	Rule  string `json:"rule"`
+	Store string `json:"store"`
+	State string `json:"state"`
+}
+
+// FindingEntry is one broken rule.
 type FindingEntry struct {
-	Rule   string      `json:"rule"`
-	Title  string      `json:"title"`
-	Stage  string      `json:"stage"`
+	Rule   string       `json:"rule"`
+	Title  string       `json:"title"`
+	Stage  string       `json:"stage"`
+	Impact string       `json:"impact"` // the gravest of its places
+	Level  string       `json:"level"`
+	Stores []string     `json:"stores"`
+	Places []PlaceEntry `json:"places"`
+	More   int64        `json:"more"` // further places that are only counted
+}
+
+// PlaceEntry is one place in which a rule is broken.
+type PlaceEntry struct {
+	Key    string      `json:"key"` // the same over runs, moved lines and changed texts
 	Impact string      `json:"impact"`
-	Level  string      `json:"level"`
 	Stores []string    `json:"stores"`
 	Found  string      `json:"found"`
 	Seen   string      `json:"seen,omitempty"`
@@ -61,19 +88,22 @@ type WaiverNote struct {
 	Until   string `json:"until"`
 }
 
-// GapEntry is one rule that was not checked.
+// GapEntry is one rule that was not judged, or only in part.
 type GapEntry struct {
 	Rule    string       `json:"rule"`
 	Title   string       `json:"title"`
 	Stage   string       `json:"stage"`
+	State   string       `json:"state"`
 	Stores  []string     `json:"stores"`
 	Reasons []ReasonNote `json:"reasons"`
 }
 
-// ReasonNote is a field that is not known, and why.
+// ReasonNote is a value that is not known, and why.
 type ReasonNote struct {
-	Field  string `json:"field"`
-	Reason string `json:"reason"`
+	Kind   string      `json:"kind"` // not-read, not-answered, not-given, not-in-force
+	Field  string      `json:"field"`
+	Reason string      `json:"reason"`
+	Place  place.Place `json:"place"`
 }
 
 // QuestionEntry is one confirmation, open or given.
@@ -95,52 +125,44 @@ type WaiverEntries struct {
 	Unused  []string `json:"unused"`
 }
 
-// Totals counts rules over all stores.
-type Totals struct {
-	Held       int64 `json:"held"`
-	Broken     int64 `json:"broken"`
-	NotChecked int64 `json:"not_checked"`
-	Waived     int64 `json:"waived"`
-}
-
 // NewCheckDocument puts a result into its JSON form.
 func NewCheckDocument(r *check.Result, exit int) *CheckDocument {
 	d := &CheckDocument{
 		Regola: FormatNumber, App: r.App, Version: r.Version, On: r.Day.String(), Exit: int64(exit),
-		Stores: []StoreEntry{}, Findings: []FindingEntry{}, NotChecked: []GapEntry{}, Questions: []QuestionEntry{},
-		Waivers: WaiverEntries{Expired: []string{}, Unused: []string{}},
-		Totals:  Totals{Held: int64(r.Held), Broken: int64(r.Broken), NotChecked: int64(len(r.Gaps)), Waived: int64(r.Waived)},
+		Stores: []StoreEntry{}, NotJudged: []GapEntry{}, Questions: []QuestionEntry{}, Verdicts: []VerdictEntry{},
+		Findings: findingEntries(r.Findings(false)), Waived: findingEntries(r.Findings(true)),
+		Waivers: WaiverEntries{Expired: []string{}, Unused: []string{}}, Totals: map[string]int64{},
 	}
 	for _, s := range r.Stores {
-		e := StoreEntry{Store: s.Store, Package: s.Package, ID: s.ID, Version: s.Version, Counts: map[string]int64{}}
+		e := StoreEntry{Store: s.ID, Name: s.Name, Package: s.Package, ID: s.AppID, Version: s.Version, Counts: map[string]int64{}, Totals: map[string]int64{}}
+		broken := s.Broken()
 		for _, i := range rulebook.Impacts {
-			e.Counts[string(i)] = int64(s.Counts[i])
+			e.Counts[string(i)] = int64(broken[i])
+		}
+		for _, state := range check.States {
+			e.Totals[string(state)] = int64(s.Count(state))
+			d.Totals[string(state)] += int64(s.Count(state))
 		}
 		d.Stores = append(d.Stores, e)
+		for _, v := range s.Verdicts {
+			d.Verdicts = append(d.Verdicts, VerdictEntry{v.Key(), v.Rule.ID, v.Store, string(v.State)})
+		}
 	}
-	for _, f := range r.Findings {
-		e := FindingEntry{
-			Rule: f.Rule.ID, Title: f.Rule.Title, Stage: f.Rule.Stage, Impact: string(f.Impact), Level: string(f.Impact.Level()),
-			Stores: f.Stores, Found: f.Say, Seen: f.Seen, Mend: f.Mend, Field: f.Path, Place: f.At,
+	for _, o := range r.Open() {
+		if len(o.Gaps) > 0 {
+			e := GapEntry{Rule: o.Rule.ID, Title: o.Rule.Title, Stage: o.Rule.Stage, State: string(o.State), Stores: o.Stores}
+			for _, g := range o.Gaps {
+				e.Reasons = append(e.Reasons, ReasonNote{string(g.Kind), g.Path, g.What, g.At})
+			}
+			d.NotJudged = append(d.NotJudged, e)
 		}
-		if f.Waiver != nil {
-			e.Waived = &WaiverNote{f.Waiver.Because, f.Waiver.By, f.Waiver.Until.String()}
+		if q := o.Question; q != nil {
+			e := QuestionEntry{Rule: o.Rule.ID, What: q.What, Ask: q.Ask, Mend: q.Mend, Stores: o.Stores, Confirmed: q.Confirmed, By: q.By, Place: q.At}
+			if q.Confirmed {
+				e.On = q.On.String()
+			}
+			d.Questions = append(d.Questions, e)
 		}
-		d.Findings = append(d.Findings, e)
-	}
-	for _, g := range r.Gaps {
-		e := GapEntry{Rule: g.Rule.ID, Title: g.Rule.Title, Stage: g.Rule.Stage, Stores: g.Stores}
-		for _, gap := range g.Gaps {
-			e.Reasons = append(e.Reasons, ReasonNote{gap.Path, gap.Reason})
-		}
-		d.NotChecked = append(d.NotChecked, e)
-	}
-	for _, q := range r.Asked {
-		e := QuestionEntry{Rule: q.Rule.ID, What: q.What, Ask: q.Ask, Mend: q.Mend, Stores: q.Stores, Confirmed: q.Confirmed, By: q.By, Place: q.At}
-		if q.Confirmed {
-			e.On = q.On.String()
-		}
-		d.Questions = append(d.Questions, e)
 	}
 	for _, w := range r.Expired {
 		d.Waivers.Expired = append(d.Waivers.Expired, w.Rule)
@@ -151,24 +173,69 @@ func NewCheckDocument(r *check.Result, exit int) *CheckDocument {
 	return d
 }
 
+func findingEntries(findings []*check.Finding) []FindingEntry {
+	out := []FindingEntry{}
+	for _, f := range findings {
+		e := FindingEntry{Rule: f.Rule.ID, Title: f.Rule.Title, Stage: f.Rule.Stage, Impact: string(f.Impact), Level: string(f.Impact.Level()),
+			Stores: f.Stores, More: int64(f.More)}
+		for _, x := range f.Faults {
+			p := PlaceEntry{Key: x.Key, Impact: string(x.Impact), Stores: x.Stores, Found: x.Say, Seen: x.Seen, Mend: x.Mend, Field: x.Path, Place: x.At}
+			if w := x.Waiver; w != nil {
+				p.Waived = &WaiverNote{w.Because, w.By, w.Until.String()}
+			}
+			e.Places = append(e.Places, p)
+		}
+		out = append(out, e)
+	}
+	return out
+}
+
 // FactsDocument is the JSON form of a package's facts.
 type FactsDocument struct {
 	Regola int64                  `json:"regola"`
 	Facts  *facts.Package         `json:"facts"`
 	Places map[string]place.Place `json:"places"` // where each fact was read, by its path
-	Unread map[string]string      `json:"unread"` // what could not be read, and why
+	Gaps   []ReasonNote           `json:"gaps"`   // what is not known, and why
 }
 
 // NewFactsDocument puts facts into their JSON form.
 func NewFactsDocument(p *facts.Package) *FactsDocument {
-	places, unread := place.Places(p, "pkg")
-	return &FactsDocument{Regola: FormatNumber, Facts: p, Places: places, Unread: unread}
+	d := &FactsDocument{Regola: FormatNumber, Facts: p, Places: fact.Places(p, "pkg"), Gaps: []ReasonNote{}}
+	for _, g := range fact.Gaps(p, "pkg") {
+		d.Gaps = append(d.Gaps, ReasonNote{string(g.Kind), g.Path, g.What, g.At})
+	}
+	return d
 }
 
-// JSON writes a document, indented, with a line end.
+// JSON writes a document, indented, with a line end. Characters that act
+// instead of being seen are escaped: JSON is shown in terminals too.
 func JSON(w io.Writer, v any) error {
-	enc := json.NewEncoder(w)
+	var b bytes.Buffer
+	enc := json.NewEncoder(&b)
 	enc.SetIndent("", "  ")
 	enc.SetEscapeHTML(false)
-	return enc.Encode(v)
+	if err := enc.Encode(v); err != nil {
+		return err
+	}
+	_, err := w.Write(escapeHidden(b.Bytes()))
+	return err
+}
+
+// escapeHidden escapes hidden characters, which stand in strings only: the
+// encoder's own line ends and blanks are kept.
+func escapeHidden(b []byte) []byte {
+	if !bytes.ContainsFunc(b, func(r rune) bool { return r >= 0x7f && visible.Hidden(r) }) {
+		return b
+	}
+	out := make([]byte, 0, len(b)+64)
+	for _, r := range string(b) {
+		if r < 0x7f || !visible.Hidden(r) {
+			out = append(out, string(r)...)
+			continue
+		}
+		for _, u := range utf16.Encode([]rune{r}) {
+			out = fmt.Appendf(out, `\u%04x`, u)
+		}
+	}
+	return out
 }

@@ -3,15 +3,20 @@ package report
 import (
 	"fmt"
 	"io"
+	"reflect"
 	"slices"
 	"strings"
 
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/engine"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/core/submission"
 )
 
 // RulesMarkdown writes the rule reference: every rule with what it wants, what
 // a store would do, since when, and what it rests on.
-func RulesMarkdown(w io.Writer, rules []*rulebook.Rule) error {
+func RulesMarkdown(w io.Writer, rules []*rulebook.Rule, stores []*store.Store) error {
 	p := &printer{w: w}
 	p.line("# The rules")
 	p.line("")
@@ -28,9 +33,9 @@ func RulesMarkdown(w io.Writer, rules []*rulebook.Rule) error {
 		p.line("")
 		p.line("%s.", strings.TrimSuffix(r.Title, "."))
 		p.line("")
-		p.line("- **%s**: %s (%s)", r.EffectiveImpact(), impactText[r.EffectiveImpact()], StoreName(r.Book.Store))
+		p.line("- **%s**: %s (%s)", impactWord(r), impactText[r.Fixed()], storeName(r.Book.Store, stores))
 		if r.From != nil {
-			p.line("- in force since %s", r.From.Format("2 January 2006"))
+			p.line("- in force since %s", r.From.Long())
 		}
 		for _, name := range usedLimits(r) {
 			var steps []string
@@ -57,8 +62,9 @@ func FieldsMarkdown(w io.Writer) error {
 	p.line("")
 	p.line("Conditions are written in CEL. Beside the fields below there are `limit.NAME` and")
 	p.line("`limit_since.NAME` (the rulebook's limits on the day, and since when), `on` (the day)")
-	p.line("and, with `each`, the item `it`. A field that could not be read, or that the dossier")
-	p.line("does not answer, is unknown: a condition that needs it is reported as not checked.")
+	p.line("`table.NAME` (a reference table's rows on the day), `code` (the names that an iOS app's")
+	p.line("code uses) and, with `each` or `faults`, the item `it`. A field that could not be read, or that the dossier")
+	p.line("does not answer, is unknown: a condition that needs it is not judged, and says so.")
 	p.line("")
 	p.line("## Functions")
 	p.line("")
@@ -66,12 +72,12 @@ func FieldsMarkdown(w io.Writer) error {
 	p.line("")
 	p.line("| function | what it tells |")
 	p.line("|---|---|")
-	for _, f := range rulebook.Functions {
+	for _, f := range slices.Concat(engine.Functions, check.Functions) {
 		p.line("| `%s` | %s |", f.Signature, f.Doc)
 	}
 	var parts []string
-	byPart := map[string][]rulebook.Field{}
-	for _, f := range rulebook.Fields() {
+	byPart := map[string][]engine.Field{}
+	for _, f := range engine.Fields(reflect.TypeFor[submission.Submission]()) {
 		part, _, _ := strings.Cut(f.Path, ".")
 		if strings.HasPrefix(f.Path, "pkg.android") || strings.HasPrefix(f.Path, "pkg.ios") {
 			part = strings.Join(strings.SplitN(f.Path, ".", 3)[:2], ".")

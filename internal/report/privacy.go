@@ -16,7 +16,7 @@ import (
 // is missing, bundle by bundle, and the union over the app.
 func PrivacyTable(w io.Writer, p *facts.Package, e *evidence.Evidence, look Look) error {
 	t := &factsTable{printer{w: w, look: look}}
-	t.line("%s", t.strong(Visible(p.File)))
+	t.line("%s", t.strong(p.File))
 	if p.IOS != nil {
 		t.iosPrivacy(p.IOS, e)
 	}

@@ -7,8 +7,10 @@ import (
 	"slices"
 	"strings"
 
+	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/rulebook"
-	"regola.example/regola/internal/core/strictyaml"
+	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/core/visible"
 )
 
 // RulesDocument is the JSON form of the list of rules.
@@ -38,8 +40,8 @@ type RuleEntry struct {
 func NewRulesDocument(rules []*rulebook.Rule) *RulesDocument {
 	d := &RulesDocument{Regola: FormatNumber, Rules: []RuleEntry{}}
 	for _, r := range rules {
-		e := RuleEntry{ID: r.ID, Title: r.Title, Store: r.Book.Store, Stage: r.Stage, Impact: string(r.EffectiveImpact()),
-			Level: string(r.EffectiveImpact().Level()), Topic: r.Basis.Topic, Checked: r.Basis.Checked.String(),
+		e := RuleEntry{ID: r.ID, Title: r.Title, Store: r.Book.Store, Stage: r.Stage, Impact: impactWord(r),
+			Level: string(r.Fixed().Level()), Topic: r.Basis.Topic, Checked: r.Basis.Checked.String(),
 			Confidence: r.Basis.Confidence, File: r.Self().File, Line: int64(r.Self().Line)}
 		if r.From != nil {
 			e.From = r.From.String()
@@ -68,12 +70,12 @@ func RulesTable(w io.Writer, rules []*rulebook.Rule, look Look) error {
 			stage = r.Stage
 			p.line("%s", p.strong(strings.ToUpper(stage)))
 		}
-		style := styleImpact[r.EffectiveImpact()]
-		head := "  " + look.paint(style, pad(string(r.EffectiveImpact()), labelWidth)) + pad(r.ID, widest+2)
+		style := styleImpact[r.Fixed()]
+		head := "  " + look.paint(style, pad(impactWord(r), labelWidth)) + shown(pad(visible.Text(r.ID), widest+2))
 		room := look.width() - 2 - labelWidth - widest - 2
-		for i, l := range strings.Split(wrap(r.Title, room), "\n") {
+		for i, l := range strings.Split(wrap(visible.Text(r.Title), room), "\n") {
 			if i > 0 {
-				head = strings.Repeat(" ", 2+labelWidth+widest+2)
+				head = shown(strings.Repeat(" ", 2+labelWidth+widest+2))
 			}
 			p.line("%s%s", head, l)
 		}
@@ -81,6 +83,28 @@ func RulesTable(w io.Writer, rules []*rulebook.Rule, look Look) error {
 	p.line("")
 	p.line("%s; %s", count(len(rules), "rule", "rules"), `"regola explain RULE" tells what one wants and why`)
 	return p.err
+}
+
+// impactWord is the impact in lists: of a rule whose items differ in it, that
+// it varies.
+func impactWord(r *rulebook.Rule) string {
+	if i := r.Fixed(); i != "" {
+		return string(i)
+	}
+	return "varies"
+}
+
+// storeName is how texts call the store of a rulebook.
+func storeName(id string, stores []*store.Store) string {
+	for _, s := range stores {
+		if s.ID == id {
+			return s.Name
+		}
+	}
+	if id == rulebook.All {
+		return "every store"
+	}
+	return id
 }
 
 // impactText says what a store does about an impact.
@@ -95,7 +119,7 @@ var impactText = map[rulebook.Impact]string{
 var braces = regexp.MustCompile(`\{[^{}]*\}`)
 
 // Explain says what a rule wants, why, since when, and how it is judged.
-func Explain(w io.Writer, r *rulebook.Rule, day strictyaml.Day, look Look) error {
+func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []string, on day.Day, look Look) error {
 	p := &printer{w: w, look: look}
 	p.line("%s", p.strong(r.Title))
 	p.line("%s", p.dim(r.ID))
@@ -105,31 +129,33 @@ func Explain(w io.Writer, r *rulebook.Rule, day strictyaml.Day, look Look) error
 			p.block(2, pad(label, 12), styleDim, text, nil)
 		}
 	}
-	store := StoreName(r.Book.Store)
-	row("store", store)
+	row("store", storeName(r.Book.Store, stores))
 	row("stage", r.Stage)
-	impact := r.EffectiveImpact()
-	row("if broken", fmt.Sprintf("%s: %s", impact, impactText[impact]))
-	if r.Impact != impact {
-		row("", "would be "+string(r.Impact)+" if it were certain")
+	if impact := r.Fixed(); impact != "" {
+		row("if broken", fmt.Sprintf("%s: %s", impact, impactText[impact]))
+		if f := r.Impact.Fixed; f != "" && f != impact {
+			row("", "would be "+string(f)+" if it were certain")
+		}
+	} else {
+		row("if broken", "depends on the item: "+r.Impact.By.Src)
 	}
 	switch {
-	case r.From != nil && day.Before(r.From.Time):
-		row("in force", "from "+r.From.Format("2 January 2006")+", not yet")
-	case r.Until != nil && day.After(r.Until.Time):
-		row("in force", "ended on "+r.Until.Format("2 January 2006"))
+	case r.From != nil && on.Before(r.From.Time):
+		row("in force", "from "+r.From.Long()+", not yet")
+	case r.Until != nil && on.After(r.Until.Time):
+		row("in force", "ended on "+r.Until.Long())
 	case r.From != nil:
-		row("in force", "since "+r.From.Format("2 January 2006"))
+		row("in force", "since "+r.From.Long())
 	}
 	if r.Ask.Src != "" {
 		row("asks", plainTemplate(r.Ask.Src))
 	}
 	row("mend", plainTemplate(r.Mend.Src))
-	p.limits(r, day)
+	p.limits(r, on)
 	p.line("")
 	p.line("%s", p.strong("BASIS"))
 	row("about", r.Basis.Topic)
-	row("checked", r.Basis.Checked.Format("2 January 2006"))
+	row("checked", r.Basis.Checked.Long())
 	sure := r.Basis.Confidence
 	switch sure {
 	case "medium":
@@ -144,11 +170,10 @@ func Explain(w io.Writer, r *rulebook.Rule, day strictyaml.Day, look Look) error
 	row("note", r.Basis.Note)
 	p.line("")
 	p.line("%s", p.strong("JUDGED BY"))
-	if len(r.Needs) > 0 {
-		row("needs", strings.Join(r.Needs, ", "))
-	}
+	row("looks at", strings.Join(needs, ", "))
 	row("when", r.When.Src)
 	row("each", r.Each.Src)
+	row("faults", r.Faults.Src)
 	row("expect", r.Expect.Src)
 	row("confirm", r.Confirm)
 	row("in", r.Self().String())
@@ -157,10 +182,10 @@ func Explain(w io.Writer, r *rulebook.Rule, day strictyaml.Day, look Look) error
 
 // usedLimits lists the limits that a rule's conditions name.
 func usedLimits(r *rulebook.Rule) []string {
-	uses := r.When.Src + " " + r.Each.Src + " " + r.Expect.Src
+	uses := r.When.Src + " " + r.Each.Src + " " + r.Faults.Src + " " + r.Expect.Src + " " + r.Say.Src
 	var names []string
 	for name := range r.Book.Limits {
-		if regexp.MustCompile(`\blimit\.` + name + `\b`).MatchString(uses) {
+		if regexp.MustCompile(`\blimit(_since)?\.` + regexp.QuoteMeta(name) + `\b`).MatchString(uses) {
 			names = append(names, name)
 		}
 	}
@@ -169,11 +194,11 @@ func usedLimits(r *rulebook.Rule) []string {
 }
 
 // limits shows the history of the limits that a rule uses.
-func (p *printer) limits(r *rulebook.Rule, day strictyaml.Day) {
+func (p *printer) limits(r *rulebook.Rule, on day.Day) {
 	for _, name := range usedLimits(r) {
 		p.line("")
 		p.line("%s", p.strong(strings.ToUpper(strings.ReplaceAll(name, "_", " "))))
-		now := r.Book.On(name, day)
+		now := r.Book.On(name, on)
 		for _, v := range r.Book.Limits[name] {
 			text := fmt.Sprint(v.Value)
 			if list, ok := v.Value.([]any); ok {
@@ -183,7 +208,7 @@ func (p *printer) limits(r *rulebook.Rule, day strictyaml.Day) {
 				}
 				text = strings.Join(parts, ", ")
 			}
-			line := fmt.Sprintf("  %s  %s", pad("from "+v.From.Format("2 January 2006"), 24), text)
+			line := fmt.Sprintf("  %s  %s", pad("from "+v.From.Long(), 24), visible.Text(text))
 			if v.DateConfidence != "" && v.DateConfidence != "high" {
 				line += "  (day uncertain)"
 			}

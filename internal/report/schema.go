@@ -5,15 +5,18 @@ import (
 	"strings"
 	"time"
 
-	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/strictyaml"
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/fact"
 )
 
 // Schema describes a Go type as a JSON Schema (draft 2020-12), from the same
 // tags by which documents are read and written. A strict schema refuses keys
 // that it does not name.
-func Schema(title string, t reflect.Type, strict bool) map[string]any {
-	g := &schemaWriter{strict: strict, defs: map[string]any{}}
+//
+// keys are those of stores.
+func Schema(title string, t reflect.Type, strict bool, keys []string) map[string]any {
+	g := &schemaWriter{strict: strict, keys: keys, defs: map[string]any{}}
 	s := g.object(t)
 	s["$schema"] = "https://json-schema.org/draft/2020-12/schema"
 	s["title"] = title
@@ -25,6 +28,7 @@ func Schema(title string, t reflect.Type, strict bool) map[string]any {
 
 type schemaWriter struct {
 	strict bool
+	keys   []string
 	defs   map[string]any
 }
 
@@ -32,7 +36,7 @@ func (g *schemaWriter) object(t reflect.Type) map[string]any {
 	props := map[string]any{}
 	var required []string
 	for _, f := range reflect.VisibleFields(t) {
-		name := place.FieldName(f)
+		name := fact.FieldName(f)
 		if name == "" {
 			continue
 		}
@@ -40,6 +44,13 @@ func (g *schemaWriter) object(t reflect.Type) map[string]any {
 		_, opts, _ := strings.Cut(f.Tag.Get("json"), ",")
 		if f.Tag.Get("need") != "" || !g.strict && opts != "omitempty" {
 			required = append(required, name)
+		}
+	}
+	for _, f := range reflect.VisibleFields(t) {
+		if f.Tag.Get("rest") != "" {
+			for _, k := range g.keys {
+				props[k] = g.value(f.Type.Elem(), "")
+			}
 		}
 	}
 	s := map[string]any{"type": "object", "properties": props}
@@ -54,8 +65,21 @@ func (g *schemaWriter) object(t reflect.Type) map[string]any {
 
 func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 	switch t {
-	case reflect.TypeFor[strictyaml.Day](), reflect.TypeFor[time.Time]():
+	case reflect.TypeFor[day.Day](), reflect.TypeFor[time.Time]():
 		return map[string]any{"type": "string", "format": "date"}
+	}
+	if own, ok := reflect.New(t).Interface().(interface{ PerStoreValue() reflect.Type }); ok {
+		props := map[string]any{}
+		for _, k := range g.keys {
+			props[k] = g.value(own.PerStoreValue(), "")
+		}
+		return map[string]any{"type": "object", "properties": props, "additionalProperties": false}
+	}
+	switch t {
+	case reflect.TypeFor[dossier.Secret]():
+		return map[string]any{"type": "string", "description": "a reference such as env:NAME, never the secret itself"}
+	case reflect.TypeFor[dossier.Shelves]():
+		return map[string]any{"anyOf": []any{map[string]any{"type": "string"}, map[string]any{"type": "array", "items": map[string]any{"type": "string"}}}}
 	}
 	switch t.Kind() {
 	case reflect.Pointer:

@@ -6,13 +6,13 @@ import (
 	"fmt"
 	"io"
 	"strings"
-	"unicode"
 
 	"github.com/fatih/color"
 	"github.com/rivo/uniseg"
 
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/visible"
 )
 
 // Look is how text is laid out.
@@ -52,14 +52,19 @@ func style(attrs ...color.Attribute) *color.Color {
 }
 
 // paint styles a text when colour is on.
-func (l Look) paint(c *color.Color, text string) string {
+func (l Look) paint(c *color.Color, text string) shown {
 	if !l.Color || text == "" || c == nil {
-		return text
+		return shown(text)
 	}
-	return c.Sprint(text)
+	return shown(c.Sprint(text))
 }
 
-// printer writes lines and remembers the first error.
+// shown is a text that is safe to show, and may hold the codes of its colours.
+type shown string
+
+// printer writes lines and remembers the first error. Every text that goes
+// through it is made visible, once and before it is laid out, unless it is
+// shown already.
 type printer struct {
 	w    io.Writer
 	look Look
@@ -70,27 +75,36 @@ func (p *printer) line(format string, args ...any) {
 	if p.err != nil {
 		return
 	}
+	for i, a := range args {
+		switch a := a.(type) {
+		case string:
+			args[i] = visible.Text(a)
+		case fmt.Stringer:
+			args[i] = visible.Text(a.String())
+		}
+	}
 	_, p.err = fmt.Fprintln(p.w, strings.TrimRight(fmt.Sprintf(format, args...), " "))
 }
 
-func (p *printer) strong(s string) string { return p.look.paint(styleStrong, s) }
-func (p *printer) dim(s string) string    { return p.look.paint(styleDim, s) }
-func (p *printer) path(s string) string   { return p.look.paint(stylePath, s) }
+func (p *printer) strong(s string) shown { return p.look.paint(styleStrong, visible.Text(s)) }
+func (p *printer) dim(s string) shown    { return p.look.paint(styleDim, visible.Text(s)) }
+func (p *printer) path(s string) shown   { return p.look.paint(stylePath, visible.Text(s)) }
 
 // block writes a text behind a label, wrapped to the width, with every further
 // line under the first one's text. Styles may be nil.
 func (p *printer) block(indent int, label string, labelStyle *color.Color, text string, textStyle *color.Color) {
+	label = visible.Text(label)
 	head := strings.Repeat(" ", indent) + label
 	room := p.look.width() - uniseg.StringWidth(head)
-	for i, l := range strings.Split(wrap(Visible(text), room), "\n") {
-		l = p.look.paint(textStyle, l)
+	for i, l := range strings.Split(wrap(visible.Text(text), room), "\n") {
+		painted := p.look.paint(textStyle, l)
 		if i > 0 {
-			p.line("%s%s", strings.Repeat(" ", uniseg.StringWidth(head)), l)
+			p.line("%s%s", strings.Repeat(" ", uniseg.StringWidth(head)), painted)
 			continue
 		}
 		trimmed := strings.TrimRight(label, " ")
-		shown := p.look.paint(labelStyle, trimmed) + label[len(trimmed):]
-		p.line("%s%s%s", strings.Repeat(" ", indent), shown, l)
+		start := p.look.paint(labelStyle, trimmed) + shown(label[len(trimmed):])
+		p.line("%s%s%s", strings.Repeat(" ", indent), start, painted)
 	}
 }
 
@@ -99,42 +113,61 @@ func (p *printer) block(indent int, label string, labelStyle *color.Color, text 
 func wrap(s string, width int) string {
 	width = max(width, 20)
 	var lines []string
-	line, used := "", 0
-	flush := func() { lines, line, used = append(lines, line), "", 0 }
-	for _, word := range strings.Fields(s) {
-		n := uniseg.StringWidth(word)
+	var line strings.Builder
+	used := 0
+	flush := func() {
+		lines = append(lines, line.String())
+		line.Reset()
+		used = 0
+	}
+	add := func(word string, n int) {
 		if used > 0 && used+1+n > width {
 			flush()
 		}
-		for n > width {
-			cut := truncate(word, width)
-			if i := strings.LastIndexByte(cut, '/'); i > 0 && i < len(word)-1 {
-				cut = cut[:i+1]
-			}
-			line, word = cut, word[len(cut):]
-			flush()
-			n = uniseg.StringWidth(word)
-		}
 		if used > 0 {
-			line, used = line+" ", used+1
+			line.WriteByte(' ')
+			used++
 		}
-		line, used = line+word, used+n
+		line.WriteString(word)
+		used += n
 	}
-	return strings.Join(append(lines, line), "\n")
+	for _, word := range strings.Fields(s) {
+		if n := uniseg.StringWidth(word); n <= width {
+			add(word, n)
+			continue
+		}
+		for _, piece := range pieces(word, width) {
+			add(piece, uniseg.StringWidth(piece))
+			if piece != word {
+				flush()
+			}
+		}
+	}
+	return strings.TrimSuffix(strings.Join(append(lines, line.String()), "\n"), "\n")
 }
 
-// truncate is the longest start of a word that fits the width, at least one
-// character.
-func truncate(word string, width int) string {
-	used, g := 0, uniseg.NewGraphemes(word)
+// pieces cuts a word into parts that fit the width, after a slash where there
+// is one in the second half of a line.
+func pieces(word string, width int) []string {
+	var out []string
+	start, used, slash := 0, 0, 0
+	g := uniseg.NewGraphemes(word)
 	for g.Next() {
-		if used += g.Width(); used > width {
-			if from, _ := g.Positions(); from > 0 {
-				return word[:from]
+		from, to := g.Positions()
+		if used += g.Width(); used > width && from > start {
+			cut := from
+			if slash > start && slash-start > width/2 {
+				cut = slash
 			}
+			out = append(out, word[start:cut])
+			used = uniseg.StringWidth(word[cut:to])
+			start = cut
+		}
+		if word[from:to] == "/" {
+			slash = to
 		}
 	}
-	return word
+	return append(out, word[start:])
 }
 
 // where writes a place so that the file can be opened with a click: file, line
@@ -144,7 +177,7 @@ func (p *printer) where(indent int, at place.Place) {
 	if link == "" {
 		return
 	}
-	lines := []string{Visible(link)}
+	lines := []string{visible.Text(link)}
 	room := p.look.width() - indent - 6
 	if at.Line == 0 {
 		for _, part := range []string{at.Entry, at.Key} {
@@ -153,9 +186,9 @@ func (p *printer) where(indent int, at place.Place) {
 			}
 			last := &lines[len(lines)-1]
 			if uniseg.StringWidth(*last)+3+uniseg.StringWidth(part) <= room {
-				*last += " › " + Visible(part)
+				*last += " › " + visible.Text(part)
 			} else {
-				lines = append(lines, "› "+Visible(part))
+				lines = append(lines, "› "+visible.Text(part))
 			}
 		}
 	}
@@ -163,44 +196,6 @@ func (p *printer) where(indent int, at place.Place) {
 	for _, l := range lines[1:] {
 		p.block(indent+6, "", nil, l, stylePath)
 	}
-}
-
-// Visible makes control characters, and marks that turn the direction of
-// writing, visible: text from packages and dossiers must not steer a terminal.
-func Visible(s string) string {
-	if !strings.ContainsFunc(s, hidden) {
-		return s
-	}
-	var b strings.Builder
-	for _, r := range s {
-		switch {
-		case r == '\n' || r == '\t':
-			b.WriteByte(' ')
-		case hidden(r):
-			fmt.Fprintf(&b, "\\u{%x}", r)
-		default:
-			b.WriteRune(r)
-		}
-	}
-	return b.String()
-}
-
-func hidden(r rune) bool {
-	// Embeddings, overrides and isolates reorder what follows; the plain
-	// direction marks only belong to the text they stand in.
-	turns := r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069
-	return unicode.IsControl(r) || turns || r == unicode.ReplacementChar
-}
-
-// StoreName is how a store is called in texts.
-func StoreName(store string) string {
-	switch store {
-	case "android":
-		return "Android store"
-	case "ios":
-		return "iOS store"
-	}
-	return "both stores"
 }
 
 // count writes a number with its noun, in the right number.

@@ -9,23 +9,26 @@ import (
 	"github.com/rivo/uniseg"
 
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/visible"
 )
 
 // labelWidth is the column of labels such as "refused" and "mend".
 const labelWidth = 10
 
-// maxListed is how many rules a reason lists.
-const maxListed = 5
+// How many rules a reason lists, and how many places a finding.
+const maxListed, maxPlaces = 5, 5
 
 // Text writes a check's result for people: first what stands between the
-// release and each store, then the findings by stage, then what was not
-// checked and why, then what a person must confirm.
+// release and each store, then the findings by stage, then what is to answer,
+// what could not be read and why, and what a person must confirm.
 func Text(w io.Writer, r *check.Result, look Look, exit int) error {
 	p := &printer{w: w, look: look}
 	p.verdict(r)
 	p.findings(r)
-	p.gaps(r)
+	p.open(r, check.ToAnswer, "TO ANSWER")
+	p.open(r, check.NotRead, "NOT READ")
 	p.questions(r)
 	p.waivers(r)
 	p.sum(r, exit)
@@ -33,8 +36,8 @@ func Text(w io.Writer, r *check.Result, look Look, exit int) error {
 }
 
 func (p *printer) verdict(r *check.Result) {
-	title := Visible(strings.TrimSpace(r.App + " " + r.Version))
-	date := "judged as of " + r.Day.Format("2 January 2006")
+	title := visible.Text(strings.TrimSpace(r.App + " " + r.Version))
+	date := "judged as of " + r.Day.Long()
 	gap := p.look.width() - uniseg.StringWidth(title) - len(date)
 	if gap < 2 {
 		p.line("%s", p.strong(title))
@@ -43,106 +46,134 @@ func (p *printer) verdict(r *check.Result) {
 		p.line("%s%s%s", p.strong(title), strings.Repeat(" ", gap), p.dim(date))
 	}
 	p.line("")
-	widest, verdicts, fits := 0, make([]string, len(r.Stores)), true
+	widest, fits := 0, true
+	names := 0
 	plain := &printer{look: Look{Width: p.look.Width}}
 	for _, s := range r.Stores {
 		widest = max(widest, uniseg.StringWidth(packageName(s)))
+		names = max(names, uniseg.StringWidth(s.Name)+2)
 	}
-	for i, s := range r.Stores {
-		verdicts[i] = p.counts(s)
-		fits = fits && widest+19+uniseg.StringWidth(plain.counts(s)) <= p.look.width()
+	for _, s := range r.Stores {
+		fits = fits && widest+names+4+uniseg.StringWidth(string(plain.counts(s))) <= p.look.width()
 	}
-	for i, s := range r.Stores {
-		name, file := p.strong(pad(StoreName(s.Store), 15)), packageName(s)
+	for _, s := range r.Stores {
+		name, file := p.strong(pad(s.Name, names)), packageName(s)
 		if fits {
-			p.line("  %s%s  %s", name, p.path(pad(file, widest)), verdicts[i])
+			p.line("  %s%s  %s", name, p.path(pad(file, widest)), p.counts(s))
 			continue
 		}
 		p.line("  %s%s", name, p.path(file))
-		p.line("  %s%s", strings.Repeat(" ", 15), verdicts[i])
+		p.line("  %s%s", strings.Repeat(" ", names), p.counts(s))
 	}
 }
 
-func packageName(s check.Store) string {
+func packageName(s *check.Store) string {
 	if s.Package == "" {
 		return "(no package)"
 	}
-	return Visible(s.Package)
+	return visible.Text(s.Package)
 }
 
-// counts sums up a store's findings by impact.
-func (p *printer) counts(s check.Store) string {
+// counts sums up a store's broken rules by impact.
+func (p *printer) counts(s *check.Store) shown {
 	var parts []string
+	broken := s.Broken()
 	for _, i := range rulebook.Impacts {
-		if n := s.Counts[i]; n > 0 {
-			parts = append(parts, p.look.paint(styleImpact[i], fmt.Sprintf("%d %s", n, i)))
+		if n := broken[i]; n > 0 {
+			parts = append(parts, string(p.look.paint(styleImpact[i], fmt.Sprintf("%d %s", n, i))))
 		}
 	}
 	if len(parts) == 0 {
-		switch {
-		case s.Gaps > 0:
-			parts = append(parts, p.look.paint(styleGood, "nothing found")+p.dim(", "+fmt.Sprintf("%d not checked", s.Gaps)))
-		case s.Open > 0:
-			parts = append(parts, p.look.paint(styleGood, "nothing found")+p.dim(fmt.Sprintf(", %d to confirm", s.Open)))
-		default:
-			parts = append(parts, p.look.paint(styleGood, "nothing in the way"))
+		left := ""
+		for _, o := range []struct {
+			state check.State
+			what  string
+		}{{check.NotRead, "not read"}, {check.ToAnswer, "to answer"}, {check.ToConfirm, "to confirm"}} {
+			if n := s.Count(o.state); n > 0 {
+				left += fmt.Sprintf(", %d %s", n, o.what)
+			}
 		}
+		if left != "" {
+			return p.look.paint(styleGood, "nothing found") + p.dim(left)
+		}
+		return p.look.paint(styleGood, "nothing in the way")
 	}
-	return strings.Join(parts, "  ")
+	return shown(strings.Join(parts, "  "))
 }
 
 func (p *printer) findings(r *check.Result) {
 	stage := ""
-	several := len(r.Stores) > 1
-	for _, f := range r.Findings {
-		if f.Waiver != nil {
-			continue
-		}
+	for _, f := range r.Findings(false) {
+		p.line("")
 		if f.Rule.Stage != stage {
 			stage = f.Rule.Stage
-			p.line("")
 			p.line("%s", p.strong(strings.ToUpper(stage)))
-		} else {
-			p.line("")
 		}
-		style := styleImpact[f.Impact]
-		say := f.Say
-		if f.Rule.Basis.Confidence == "low" {
-			say += " (this rule is not certain)"
-		}
-		p.block(2, pad(string(f.Impact), labelWidth), style, say, nil)
-		for _, l := range []struct{ label, text string }{{"seen", f.Seen}, {"mend", f.Mend}} {
-			if l.text != "" {
-				p.block(2+labelWidth, pad(l.label, 6), styleDim, l.text, nil)
-			}
-		}
-		p.where(2+labelWidth, f.At)
-		rule := f.Rule.ID
-		if several && len(f.Stores) > 1 {
-			rule += "  (both stores)"
-		}
-		p.block(2+labelWidth, pad("rule", 6), styleDim, rule, nil)
+		p.finding(r, f)
 	}
 }
 
-// gaps tells what was not checked, grouped by reason.
-func (p *printer) gaps(r *check.Result) {
-	if len(r.Gaps) == 0 {
-		return
+// finding writes one broken rule, with its first places.
+func (p *printer) finding(r *check.Result, f *check.Finding) {
+	first := f.Faults[0]
+	say := first.Say
+	if f.Rule.Basis.Confidence == "low" {
+		say += " (this rule is not certain)"
 	}
-	p.line("")
-	p.line("%s  %s", p.strong("NOT CHECKED"), count(len(r.Gaps), "rule", "rules"))
+	p.block(2, pad(string(f.Impact), labelWidth), styleImpact[f.Impact], say, nil)
+	for _, l := range []struct{ label, text string }{{"seen", first.Seen}, {"mend", first.Mend}} {
+		if l.text != "" {
+			p.block(2+labelWidth, pad(l.label, 6), styleDim, l.text, nil)
+		}
+	}
+	p.where(2+labelWidth, first.At)
+	for i, o := range f.Faults[1:] {
+		if i+1 == maxPlaces {
+			p.block(2+labelWidth, pad("and", 6), styleDim, count(len(f.Faults)-maxPlaces+f.More, "more place", "more places")+" (--format json lists them)", nil)
+			break
+		}
+		if o.Say != first.Say {
+			p.block(2+labelWidth, pad("also", 6), styleDim, o.Say, nil)
+		}
+		p.where(2+labelWidth, o.At)
+	}
+	rule := f.Rule.ID
+	if len(r.Stores) > 1 && len(f.Stores) == len(r.Stores) {
+		rule += "  (" + p.allStores(len(r.Stores)) + ")"
+	}
+	p.block(2+labelWidth, pad("rule", 6), styleDim, rule, nil)
+}
+
+func (p *printer) allStores(n int) string {
+	if n == 2 {
+		return "both stores"
+	}
+	return "all stores"
+}
+
+// open lists the rules in a state, grouped by reason.
+func (p *printer) open(r *check.Result, state check.State, title string) {
 	var reasons []string
 	byReason := map[string][]string{}
-	for _, g := range r.Gaps {
-		reason := GapText(g.Gaps)
+	total := 0
+	for _, o := range r.Open() {
+		if o.State != state {
+			continue
+		}
+		total += len(o.Stores)
+		reason := GapText(o.Gaps)
 		if byReason[reason] == nil {
 			reasons = append(reasons, reason)
 		}
-		if !slices.Contains(byReason[reason], g.Rule.ID) {
-			byReason[reason] = append(byReason[reason], g.Rule.ID)
+		if !slices.Contains(byReason[reason], o.Rule.ID) {
+			byReason[reason] = append(byReason[reason], o.Rule.ID)
 		}
 	}
+	if total == 0 {
+		return
+	}
+	p.line("")
+	p.line("%s  %s", p.strong(title), count(total, "rule", "rules"))
 	for _, reason := range reasons {
 		ids := byReason[reason]
 		p.block(2, "", nil, fmt.Sprintf("%s (%d)", reason, len(ids)), nil)
@@ -154,22 +185,13 @@ func (p *printer) gaps(r *check.Result) {
 	}
 }
 
-// GapText is the reason why a rule was not checked.
-func GapText(gaps []rulebook.Gap) string {
+// GapText is the reason why a rule was not judged.
+func GapText(gaps []fact.Gap) string {
 	var parts []string
 	for _, g := range gaps {
-		text := g.Reason
-		switch g.Path {
-		case "pkg", "dossier", "listing", "evidence", "app", "release", "answers", "review", "links", "contact":
-		default:
-			if g.Reason == "not answered" {
-				text = "the dossier does not answer " + g.Path
-				if strings.HasPrefix(g.Path, "pkg.") {
-					text = "the package does not tell " + g.Path
-				}
-			} else {
-				text = g.Path + ": " + g.Reason
-			}
+		text := g.What
+		if g.Kind == fact.NotRead && g.Path != "" {
+			text = g.Path + ": " + g.What
 		}
 		if !slices.Contains(parts, text) {
 			parts = append(parts, text)
@@ -180,10 +202,13 @@ func GapText(gaps []rulebook.Gap) string {
 
 func (p *printer) questions(r *check.Result) {
 	head := false
-	for _, q := range r.Asked {
-		if q.Confirmed {
+	seen := map[string]bool{}
+	for _, o := range r.Open() {
+		q := o.Question
+		if q == nil || o.State != check.ToConfirm || seen[o.Rule.ID] {
 			continue
 		}
+		seen[o.Rule.ID] = true
 		if !head {
 			p.line("")
 			p.line("%s", p.strong("TO CONFIRM"))
@@ -196,19 +221,21 @@ func (p *printer) questions(r *check.Result) {
 		p.block(2, "", nil, ask, nil)
 		p.block(4, pad("mend", 6), styleDim, q.Mend, nil)
 		p.where(4, q.At)
-		p.block(4, pad("rule", 6), styleDim, q.Rule.ID, nil)
+		p.block(4, pad("rule", 6), styleDim, o.Rule.ID, nil)
 	}
 }
 
 func (p *printer) waivers(r *check.Result) {
-	if r.Waived+len(r.Expired)+len(r.Unused) == 0 {
+	waived := r.Findings(true)
+	if len(waived)+len(r.Expired)+len(r.Unused) == 0 {
 		return
 	}
 	p.line("")
 	p.line("%s", p.strong("WAIVED"))
-	for _, f := range r.Findings {
-		if w := f.Waiver; w != nil {
-			p.block(2, "", nil, fmt.Sprintf("%s, until %s: %s (%s)", f.Rule.ID, w.Until, w.Because, w.By), nil)
+	for _, x := range waived {
+		for _, f := range x.Faults {
+			w := f.Waiver
+			p.block(2, "", nil, fmt.Sprintf("%s, until %s: %s (%s)", x.Rule.ID, w.Until, w.Because, w.By), nil)
 			p.block(4, "", nil, f.Say, styleDim)
 		}
 	}
@@ -220,24 +247,21 @@ func (p *printer) waivers(r *check.Result) {
 	}
 }
 
+// sum counts the verdicts, one a rule and store.
 func (p *printer) sum(r *check.Result, exit int) {
-	open := 0
-	for _, q := range r.Asked {
-		if !q.Confirmed {
-			open++
+	parts := []string{count(r.Count(check.Held), "verdict held", "verdicts held")}
+	for _, s := range []struct {
+		state check.State
+		what  string
+	}{{check.Broken, "broken"}, {check.ToAnswer, "to answer"}, {check.NotRead, "not read"}, {check.ToConfirm, "to confirm"}, {check.Waived, "waived"}} {
+		if n := r.Count(s.state); n > 0 || s.state == check.Broken {
+			parts = append(parts, fmt.Sprintf("%d %s", n, s.what))
 		}
 	}
-	parts := []string{count(r.Held, "rule held", "rules held"), fmt.Sprintf("%d broken", r.Broken)}
-	if n := len(r.Gaps); n > 0 {
-		parts = append(parts, fmt.Sprintf("%d not checked", n))
-	}
-	if open > 0 {
-		parts = append(parts, fmt.Sprintf("%d to confirm", open))
-	}
-	if r.Waived > 0 {
-		parts = append(parts, fmt.Sprintf("%d waived", r.Waived))
-	}
 	left, right := strings.Join(parts, " · "), fmt.Sprintf("exit %d", exit)
+	if len(r.Stores) > 1 {
+		left += "  (one a rule and store)"
+	}
 	gap := max(2, p.look.width()-uniseg.StringWidth(left)-len(right))
 	p.line("")
 	p.line("%s%s%s", left, strings.Repeat(" ", gap), p.dim(right))

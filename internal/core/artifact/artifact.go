@@ -5,14 +5,14 @@ package artifact
 import (
 	"errors"
 	"io"
-	"io/fs"
 	"os"
 
 	"regola.example/regola/internal/core/artifact/android"
 	"regola.example/regola/internal/core/artifact/ios"
-	"regola.example/regola/internal/core/artifact/tree"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/files"
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/regular"
 )
 
 // Options say how much is read.
@@ -28,14 +28,15 @@ type Options struct {
 // Open reads a package: an AAB, APK or IPA file, an app folder or zip, a build
 // archive folder or zip. Errors are *place.Problem.
 func Open(file string, opt Options) (*facts.Package, error) {
+	const hint = "check the path; relative paths start at the folder you are in"
 	info, err := os.Stat(file)
 	if err != nil {
-		return nil, openProblem(file, err)
+		return nil, regular.Problem(file, err, hint)
 	}
 	if info.IsDir() {
-		t, err := tree.FromFolder(file)
+		t, err := files.FromFolder(file)
 		if err != nil {
-			return nil, openProblem(file, err)
+			return nil, regular.Problem(file, err, hint)
 		}
 		p, err := fill(file, t, opt, true)
 		if p != nil {
@@ -45,16 +46,16 @@ func Open(file string, opt Options) (*facts.Package, error) {
 		}
 		return p, err
 	}
-	f, err := os.Open(file)
+	f, info, err := regular.Open(file)
 	if err != nil {
-		return nil, openProblem(file, err)
+		return nil, regular.Problem(file, err, hint)
 	}
 	defer f.Close()
 	if err := isZip(f, info.Size()); err != nil {
 		err.At = place.Place{File: file}
 		return nil, err
 	}
-	t, err := tree.FromZip(f, info.Size())
+	t, err := files.FromZip(f, info.Size())
 	if err != nil {
 		return nil, &place.Problem{At: place.Place{File: file}, What: "the archive cannot be opened: " + err.Error(),
 			Mend: "the file is damaged or incomplete; copy or build it again"}
@@ -92,11 +93,13 @@ func Join(pkgs []*facts.Package) []*facts.Package {
 	return out
 }
 
-func fill(file string, t *tree.Tree, opt Options, folder bool) (*facts.Package, error) {
+func fill(file string, t *files.Tree, opt Options, folder bool) (*facts.Package, error) {
 	p := &facts.Package{File: file, Entries: int64(len(t.Entries))}
 	p.SetSelf(place.Place{File: file})
 	for _, e := range t.Entries {
-		p.Names = append(p.Names, e.Name)
+		f := &facts.File{Path: e.Name, Size: e.Size, Compressed: e.Compressed}
+		f.SetSelf(place.Place{File: file, Entry: e.Name})
+		p.Files = append(p.Files, f)
 	}
 	var err error
 	switch root, layout, isApp := ios.FindApp(t); {
@@ -105,7 +108,7 @@ func fill(file string, t *tree.Tree, opt Options, folder bool) (*facts.Package, 
 		p.Android, err = android.Read(file, t, true, opt.Digests)
 	case android.IsAPK(t):
 		p.Kind = "apk"
-		if p.Android, err = android.Read(file, t, false, opt.Digests); err == nil && p.Android.Split != "" {
+		if p.Android, err = android.Read(file, t, false, opt.Digests); err == nil && p.Android.Manifest.Split != "" {
 			p.Kind = "apk-split"
 		}
 	case isApp:
@@ -139,15 +142,4 @@ func isZip(f *os.File, size int64) *place.Problem {
 			Mend: "give an .aab, .apk or .ipa file, or an .app folder"}
 	}
 	return nil
-}
-
-func openProblem(file string, err error) *place.Problem {
-	at := place.Place{File: file}
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		return &place.Problem{At: at, What: "there is no such file", Mend: "check the path; relative paths start at the folder you are in"}
-	case errors.Is(err, fs.ErrPermission):
-		return &place.Problem{At: at, What: "no permission to read it", Mend: "change its permissions, or run as its owner"}
-	}
-	return &place.Problem{At: at, What: "it cannot be opened: " + err.Error(), Mend: "check the path and the disk"}
 }

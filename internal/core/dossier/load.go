@@ -2,6 +2,7 @@ package dossier
 
 import (
 	"errors"
+	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -10,7 +11,10 @@ import (
 
 	"golang.org/x/text/language"
 
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/strictyaml"
 )
 
@@ -28,18 +32,20 @@ func Exists(folder string) bool {
 
 // Load reads the dossier in a folder. The problems tell everything that is
 // wrong with it; a dossier that has any must not be judged.
-func Load(folder string) (*Dossier, place.Problems) {
+//
+// keys are those under which a dossier may speak of stores.
+func Load(folder string, stores []*store.Store) (*Dossier, place.Problems) {
 	d := &Dossier{Root: folder}
+	keys := store.Keys(stores)
 	file := filepath.Join(folder, FileName)
 	data, problem := read(file)
 	if problem != nil {
 		return nil, place.Problems{problem}
 	}
-	problems := strictyaml.Decode(file, data, d)
-	if len(problems) == 0 {
-		problems = append(problems, d.validate(file)...)
-	}
-	problems = append(problems, d.loadListings()...)
+	problems := strictyaml.DecodeKeys(file, data, d, keys)
+	problems = append(problems, d.validate(stores)...)
+	problems = append(problems, d.loadListings(keys)...)
+	fact.Inherit(d)
 	if len(problems) > 0 {
 		return nil, problems
 	}
@@ -47,48 +53,76 @@ func Load(folder string) (*Dossier, place.Problems) {
 }
 
 func read(file string) ([]byte, *place.Problem) {
-	at := place.Place{File: file}
-	info, err := os.Stat(file)
-	if err == nil && info.Size() > maxFile {
-		return nil, &place.Problem{At: at, What: "larger than 4 MiB, which no description of an app needs", Mend: "is this the right file?"}
-	}
-	data, err := os.ReadFile(file)
-	switch {
-	case err == nil:
+	data, err := regular.Read(file, maxFile)
+	if err == nil {
 		return data, nil
-	case errors.Is(err, fs.ErrNotExist):
-		return nil, &place.Problem{At: at, What: "there is no such file", Mend: "check the path; a dossier is a folder with a dossier.yaml in it"}
-	case errors.Is(err, fs.ErrPermission):
-		return nil, &place.Problem{At: at, What: "no permission to read it", Mend: "change its permissions, or run as its owner"}
 	}
-	return nil, &place.Problem{At: at, What: "it cannot be read: " + err.Error(), Mend: "check the disk"}
+	return nil, regular.Problem(file, err, "check the path; a dossier is a folder with a dossier.yaml in it")
 }
 
-func (d *Dossier) validate(file string) place.Problems {
-	var ps place.Problems
+// validate checks what the form of the document alone does not show. What the
+// decoder complained of already is empty here, and passed over.
+func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 	fail := func(at place.Place, what, mend string) {
 		ps = append(ps, &place.Problem{At: at, What: what, Mend: mend})
 	}
-	if d.Regola != Format {
+	if d.Regola != Format && d.HasField("regola") && d.Regola != 0 {
 		fail(d.Field("regola"), "this program reads dossiers of format 1", "write regola: 1, or take a newer program")
 	}
-	if _, err := language.Parse(d.App.DefaultLocale); err != nil {
-		fail(d.App.Field("default_locale"), "\""+d.App.DefaultLocale+"\" is not a language tag", "write a tag such as en-GB or it")
+	if l := d.App.DefaultLocale; l != "" {
+		if _, err := language.Parse(l); err != nil {
+			fail(d.App.Field("default_locale"), "the default locale is not a language tag", "write a tag such as en-GB or it")
+		}
 	}
-	for _, store := range []string{"android", "ios"} {
-		p := d.Packages.For(store)
-		if p == "" {
+	for _, s := range stores {
+		p, _, ok := d.Packages.For(s.Blocks)
+		if !ok || p == "" {
 			continue
 		}
+		at := d.Packages.Where(s.Blocks)
 		if _, err := os.Stat(filepath.Join(d.Root, p)); errors.Is(err, fs.ErrNotExist) {
-			fail(d.Packages.Where(store), "the package "+p+" does not exist", "build it, or correct the path; it is relative to the dossier's folder")
+			fail(at, "the package "+p+" does not exist", "build it, or correct the path; it is relative to the dossier's folder")
+		}
+	}
+	for _, list := range []struct {
+		key   string
+		files []string
+	}{{"rulebooks", d.Rulebooks}, {"tables", d.Tables}} {
+		for i, name := range list.files {
+			if _, problem := d.Inside(name); problem != nil {
+				problem.At = d.Field(fmt.Sprintf("%s[%d]", list.key, i))
+				ps = append(ps, problem)
+			}
 		}
 	}
 	return ps
 }
 
+// Inside is the path of a file that the dossier names, which must lie in the
+// dossier's folder: a dossier from a stranger must not make the program show
+// the files of whoever checks it.
+func (d *Dossier) Inside(name string) (string, *place.Problem) {
+	outside := &place.Problem{What: fmt.Sprintf("%q leads out of the dossier's folder", name), Mend: "keep the file in the dossier's folder, or name it in the call"}
+	if !filepath.IsLocal(name) {
+		return "", outside
+	}
+	file := filepath.Join(d.Root, name)
+	root, err := filepath.EvalSymlinks(d.Root)
+	if err != nil {
+		return file, nil // opening it will say why
+	}
+	real, err := filepath.EvalSymlinks(file)
+	if err != nil {
+		return file, nil
+	}
+	if rel, err := filepath.Rel(root, real); err != nil || !filepath.IsLocal(rel) {
+		return "", outside
+	}
+	return file, nil
+}
+
 // loadListings reads listing/<locale>.yaml. A dossier may have none yet.
-func (d *Dossier) loadListings() place.Problems {
+func (d *Dossier) loadListings(keys []string) place.Problems {
 	var ps place.Problems
 	folder := filepath.Join(d.Root, "listing")
 	entries, err := os.ReadDir(folder)
@@ -112,13 +146,18 @@ func (d *Dossier) loadListings() place.Problems {
 				Mend: "name the file after its language, such as it.yaml or pt-BR.yaml"})
 			continue
 		}
+		if _, problem := d.Inside(filepath.Join("listing", e.Name())); problem != nil {
+			problem.At = place.Place{File: file}
+			ps = append(ps, problem)
+			continue
+		}
 		data, problem := read(file)
 		if problem != nil {
 			ps = append(ps, problem)
 			continue
 		}
 		l := &Listing{Locale: locale, File: file}
-		ps = append(ps, strictyaml.Decode(file, data, l)...)
+		ps = append(ps, strictyaml.DecodeKeys(file, data, l, keys)...)
 		d.Listing = append(d.Listing, l)
 	}
 	sort.Slice(d.Listing, func(i, j int) bool {

@@ -6,9 +6,10 @@ import (
 	"slices"
 	"strings"
 
-	"regola.example/regola/internal/core/catalogue"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
-	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/signs"
+	"regola.example/regola/internal/core/tables"
 )
 
 // linkedIn is why a manifest is not looked for beside code that was found
@@ -18,10 +19,13 @@ const linkedIn = "it is linked into the app, so that its manifest can be anywher
 // iosSDKs recognises third-party code by the frameworks that are embedded, and
 // code that is linked in by its files, its keys in the property list and, last,
 // the names of its classes and modules.
-func (e *Evidence) iosSDKs(pkg *facts.Package, cat *catalogue.Catalogue, all []*code) {
+func (e *Evidence) iosSDKs(pkg *facts.Package, t *tables.Set, code *signs.Index) {
 	app := pkg.IOS
-	anyManifest := app.PrivacyManifest || slices.ContainsFunc(app.Resources, func(b *facts.Bundle) bool { return b.PrivacyPresent })
-	for _, sdk := range cat.SDKs {
+	if g := code.Gap(); g != nil {
+		e.Lose("sdks", *g)
+	}
+	anyManifest := app.App.PrivacyPresent || slices.ContainsFunc(app.Resources, func(b *facts.Bundle) bool { return b.PrivacyPresent })
+	for _, sdk := range t.SDKs {
 		if sdk.System {
 			continue
 		}
@@ -29,15 +33,15 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, cat *catalogue.Catalogue, all []*
 		for _, n := range app.Nested {
 			name := strings.TrimSuffix(path.Base(n.Path), ".framework")
 			if found.Seen == "" && n.Kind == "framework" && slices.Contains(sdk.Frameworks, name) {
-				found.Seen, found.Manifest = "framework "+name, n.PrivacyManifest
+				found.Seen, found.Manifest = "framework "+name, n.PrivacyPresent
 				found.SetSelf(n.Self())
 			}
 		}
 		for _, f := range sdk.IOSFiles {
-			for _, n := range pkg.Names {
-				if found.Seen == "" && isFileOf(strings.TrimPrefix(n, app.Root+"/"), f) {
+			for _, n := range pkg.Files {
+				if found.Seen == "" && isFileOf(strings.TrimPrefix(n.Path, app.Root+"/"), f) {
 					found.Seen = "file " + f
-					found.SetSelf(place.Place{File: pkg.File, Entry: n})
+					found.SetSelf(n.Self())
 				}
 			}
 			for _, r := range app.Resources {
@@ -45,22 +49,22 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, cat *catalogue.Catalogue, all []*
 			}
 		}
 		for _, k := range sdk.PlistKeys {
-			if found.Seen == "" && slices.Contains(app.Keys, k) {
+			if found.Seen == "" && slices.Contains(app.App.Info.Keys, k) {
 				found.Seen = "key " + k + " of the property list"
 				found.SetSelf(app.Self().In(k))
 			}
 		}
-		for _, c := range all {
-			if name := c.thirdParty(sdk); found.Seen == "" && name != "" {
-				found.Seen, found.ByName = name+" in "+c.bin.Path, true
-				found.SetSelf(c.bin.Self())
+		for _, c := range code.Codes {
+			if name := c.ThirdParty(sdk); found.Seen == "" && name != "" {
+				found.Seen, found.ByName = name+" in "+c.Bundle.Code.Path, true
+				found.SetSelf(c.Bundle.Code.Self())
 			}
 		}
 		if found.Seen == "" {
 			continue
 		}
 		if !found.Manifest && !strings.HasPrefix(found.Seen, "framework") && anyManifest {
-			found.SetUnread("manifest", linkedIn)
+			found.Lose("manifest", fact.Missing(linkedIn))
 		}
 		e.SDKs = append(e.SDKs, found)
 	}
@@ -78,111 +82,84 @@ func isFileOf(name, want string) bool {
 	return ok && err == nil
 }
 
-// iosCalls looks in every binary for calls that a rule asks about. A binary
-// whose names could not be read leaves open what the others do not show.
-func (e *Evidence) iosCalls(cat *catalogue.Catalogue, all []*code, open string) {
-	for _, c := range all {
-		if e.ChecksReceipt == "" && c.match(cat.Receipts) != "" {
-			e.ChecksReceipt = c.bin.Path
-		}
-		e.OldWebView = e.OldWebView || c.class("UIWebView") || slices.Contains(c.bin.Classes, "UIWebView")
-		if e.RegistersPush == "" && c.method("registerForRemoteNotifications") {
-			e.RegistersPush = c.bin.Path
-		}
-	}
-	if open != "" && !e.OldWebView {
-		e.SetUnread("old_web_view", open)
-	}
-	if open != "" && e.ChecksReceipt == "" {
-		e.SetUnread("checks_receipt", open)
-	}
-	if open != "" && e.RegistersPush == "" {
-		e.SetUnread("registers_push", open)
-	}
-}
-
 // purposes looks in every binary for the signs of protected resources. Watch
 // apps and clips ask for themselves, all other code asks through the app. A
 // binary whose names could not be read makes the evidence incomplete.
-func (e *Evidence) purposes(app *facts.IOS, cat *catalogue.Catalogue, all []*code, open string) {
-	if open != "" {
-		for _, f := range []string{"purposes", "purposes_unused", "extension_purposes"} {
-			e.SetUnread(f, open)
-		}
+func (e *Evidence) purposes(app *facts.IOS, t *tables.Set, code *signs.Index) {
+	if g := code.Gap(); g != nil {
+		e.Lose("purposes", *g)
+		e.Lose("purposes_unused", *g)
+		e.Lose("extension_purposes", *g)
 		return
 	}
-	e.extensionPurposes(app, cat, all)
+	e.extensionPurposes(app, t, code)
 	seen := map[string]bool{}
-	for _, c := range all {
-		h := holderOf(app, c.bin.Path)
-		for _, p := range cat.Purposes {
-			if seen[h.path+p.Key] || p.Below != "" && !versionBelow(h.minOS, p.Below) {
+	for _, c := range code.Codes {
+		h := holderOf(app, c.Bundle)
+		if g := h.Info.Gone(); g != nil {
+			e.Lose("purposes", *g)
+		}
+		given := givenIn(&h.Info)
+		for _, p := range t.Purposes {
+			if seen[h.Path+p.Key] || p.Below != "" && !versionBelow(h.Info.MinOS, p.Below) {
 				continue
 			}
-			because := c.match(p.Signs)
+			because := c.Match(p.Signs)
 			if because == "" {
 				continue
 			}
-			seen[h.path+p.Key] = true
-			item := &Purpose{Key: p.Key, Resource: p.Resource, Because: because, Binary: c.bin.Path, Given: h.given[p.Key], Confidence: p.Confidence}
+			seen[h.Path+p.Key] = true
+			item := &Purpose{Key: p.Key, Resource: p.Resource, Because: because, Binary: c.Bundle.Code.Path, Given: given[p.Key], Confidence: p.Confidence}
 			for _, k := range p.Instead {
-				item.Given = item.Given || h.given[k]
+				item.Given = item.Given || given[k]
 			}
-			item.SetSelf(h.at.In(p.Key))
+			item.SetSelf(h.Info.Self().In(p.Key))
 			e.Purposes = append(e.Purposes, item)
 		}
 	}
-	e.unusedPurposes(app, cat, all)
+	e.unusedPurposes(app, t, code)
 }
 
 // extensionPurposes looks at the code of extensions, which the system also asks
 // for a purpose string of their own.
-func (e *Evidence) extensionPurposes(app *facts.IOS, cat *catalogue.Catalogue, all []*code) {
-	for _, n := range app.Nested {
-		if n.Kind != "extension" || n.Unread("purpose_keys") != "" {
+func (e *Evidence) extensionPurposes(app *facts.IOS, t *tables.Set, code *signs.Index) {
+	for _, b := range app.Nested {
+		c := code.In(b)
+		if b.Kind != "extension" || c == nil {
 			continue
 		}
-		own := set(n.PurposeKeys)
-		for _, c := range all {
-			if c.bin.Path[:max(0, strings.LastIndexByte(c.bin.Path, '/'))] != n.Path {
+		if g := b.Info.Gone(); g != nil {
+			e.Lose("extension_purposes", *g)
+			continue
+		}
+		own := set(b.Info.PurposeKeys)
+		for _, p := range t.Purposes {
+			because := c.Match(p.Signs)
+			given := own[p.Key] || slices.ContainsFunc(p.Instead, func(k string) bool { return own[k] })
+			if because == "" || given || p.Below != "" && !versionBelow(b.Info.MinOS, p.Below) {
 				continue
 			}
-			for _, p := range cat.Purposes {
-				because := c.match(p.Signs)
-				given := own[p.Key] || slices.ContainsFunc(p.Instead, func(k string) bool { return own[k] })
-				if because == "" || given || p.Below != "" && !versionBelow(n.MinOS, p.Below) {
-					continue
-				}
-				item := &Purpose{Key: p.Key, Resource: p.Resource, Because: because, Binary: c.bin.Path, Confidence: p.Confidence}
-				item.SetSelf(n.Self().In(p.Key))
-				e.ExtPurposes = append(e.ExtPurposes, item)
-			}
+			item := &Purpose{Key: p.Key, Resource: p.Resource, Because: because, Binary: b.Code.Path, Confidence: p.Confidence}
+			item.SetSelf(b.Info.Self().In(p.Key))
+			e.ExtPurposes = append(e.ExtPurposes, item)
 		}
 	}
 }
 
-// holder is the app in whose name a binary asks for access.
-type holder struct {
-	path, minOS string
-	given       map[string]bool // purpose strings of its property list
-	at          place.Place     // of its property list
-}
-
-func holderOf(app *facts.IOS, binary string) holder {
+// holderOf is the app in whose name a bundle's code asks for access: a watch
+// app or a clip for what lies in it, else the app.
+func holderOf(app *facts.IOS, b *facts.Bundle) *facts.Bundle {
 	for _, n := range app.Nested {
-		if (n.Kind == "watch-app" || n.Kind == "app-clip") && strings.HasPrefix(binary, n.Path+"/") {
-			return holder{n.Path, n.MinOS, set(n.PurposeKeys), n.Self()}
+		if (n.Kind == "watch-app" || n.Kind == "app-clip") && (n == b || strings.HasPrefix(b.Path, n.Path+"/")) {
+			return n
 		}
 	}
-	h := holder{".", app.MinOS, map[string]bool{}, app.Self()}
-	for _, p := range app.Purposes {
-		h.given[p.Key] = true
-	}
-	for _, k := range app.Keys { // one is a dictionary of texts
-		h.given[k] = true
-	}
-	return h
+	return app.App
 }
+
+// givenIn is the purpose strings of a property list. One is a dictionary of
+// texts, so that keys count.
+func givenIn(info *facts.Info) map[string]bool { return set(info.Keys) }
 
 // versionBelow compares versions as numbers; one that cannot be read counts as
 // below, so that nothing is passed over.

@@ -5,44 +5,45 @@ import (
 	"slices"
 	"strings"
 
-	"regola.example/regola/internal/core/catalogue"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
-	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/signs"
+	"regola.example/regola/internal/core/tables"
 )
 
 // Reason is one category of calls that a bundle's code uses and that needs a
 // declared reason.
 type Reason struct {
-	place.Mark `json:"-"`
-	Bundle     string            `json:"bundle"` // path within the app; "." for the app itself
-	Kind       string            `json:"kind"`   // app, extension, framework …
-	Category   string            `json:"category"`
-	Name       string            `json:"name"`     // what it is about
-	Because    []string          `json:"because"`  // the names that were seen
-	Declared   bool              `json:"declared"` // the bundle's manifest gives a reason
-	Reasons    []string          `json:"reasons"`  // the reasons given
-	Choices    []string          `json:"choices"`  // the codes that the category knows
-	Meanings   map[string]string `json:"meanings"` // of these codes
+	fact.Mark `json:"-"`
+	Bundle    string            `json:"bundle"` // path within the app; "." for the app itself
+	Kind      string            `json:"kind"`   // app, extension, framework …
+	Category  string            `json:"category"`
+	Name      string            `json:"name"`     // what it is about
+	Because   []string          `json:"because"`  // the names that were seen
+	Declared  bool              `json:"declared"` // the bundle's manifest gives a reason
+	Reasons   []string          `json:"reasons"`  // the reasons given
+	Choices   []string          `json:"choices"`  // the codes that the category knows
+	Meanings  map[string]string `json:"meanings"` // of these codes
 }
 
 // BadReason is a declaration that names an unknown category or reason.
 type BadReason struct {
-	place.Mark `json:"-"`
-	Bundle     string `json:"bundle"`
-	What       string `json:"what"`
+	fact.Mark `json:"-"`
+	Bundle    string `json:"bundle"`
+	What      string `json:"what"`
 }
 
 // Unused is a purpose string that no code calls for.
 type Unused struct {
-	place.Mark `json:"-"`
-	Key        string `json:"key"`
-	Resource   string `json:"resource"`
+	fact.Mark `json:"-"`
+	Key       string `json:"key"`
+	Resource  string `json:"resource"`
 }
 
 // Collected is one kind of data that privacy manifests declare to collect: the
 // union over the app and everything in it.
 type Collected struct {
-	place.Mark `json:"-"`
+	fact.Mark  `json:"-"`
 	Type       string              `json:"type"`          // identifier of privacy manifests
 	Names      []string            `json:"names"`         // what a dossier may call it
 	Bundles    []string            `json:"bundles"`       // whose manifests declare it
@@ -54,22 +55,21 @@ type Collected struct {
 
 // collected makes the union of what privacy manifests declare to collect, and
 // finds what is not known.
-func (e *Evidence) collected(app *facts.IOS, cat *catalogue.Catalogue) {
+func (e *Evidence) collected(app *facts.IOS, t *tables.Set) {
 	names, purposes := map[string][]string{}, map[string][]string{}
-	for _, n := range slices.Sorted(maps.Keys(cat.DataTypes)) {
-		for _, id := range cat.DataTypes[n] {
+	for _, n := range slices.Sorted(maps.Keys(t.DataTypes)) {
+		for _, id := range t.DataTypes[n] {
 			names[id] = append(names[id], n)
 		}
 	}
-	for _, n := range slices.Sorted(maps.Keys(cat.DataPurposes)) {
-		purposes[cat.DataPurposes[n]] = append(purposes[cat.DataPurposes[n]], n)
+	for _, n := range slices.Sorted(maps.Keys(t.DataPurposes)) {
+		purposes[t.DataPurposes[n]] = append(purposes[t.DataPurposes[n]], n)
 	}
 	byType := map[string]*Collected{}
 	for _, b := range slices.Concat(app.Bundles, app.Resources) {
 		if b.PrivacyPresent && b.Privacy == nil {
-			for _, f := range []string{"collected", "bad_collected"} {
-				e.SetUnread(f, b.Path+": "+b.Unread("privacy"))
-			}
+			e.Lose("collected", privacyGap(b))
+			e.Lose("bad_collected", privacyGap(b))
 		}
 		if b.Privacy == nil {
 			continue
@@ -88,7 +88,7 @@ func (e *Evidence) collected(app *facts.IOS, cat *catalogue.Catalogue) {
 				bad("the kind of data " + c.Type + " is not known")
 				continue
 			case seen[c.Type]:
-				bad("the kind of data " + c.Type + " stands twice")
+				bad("the kind of data " + c.Type + " occurs twice")
 			}
 			seen[c.Type] = true
 			u := byType[c.Type]
@@ -114,14 +114,14 @@ func (e *Evidence) collected(app *facts.IOS, cat *catalogue.Catalogue) {
 }
 
 // reasons holds what each binary uses against what its bundle declares.
-func (e *Evidence) reasons(app *facts.IOS, cat *catalogue.Catalogue, all []*code, open string) {
-	e.badReasons(app, cat)
-	if open != "" {
-		e.SetUnread("reasons", open)
+func (e *Evidence) reasons(app *facts.IOS, t *tables.Set, code *signs.Index) {
+	e.badReasons(app, t)
+	if g := code.Gap(); g != nil {
+		e.Lose("reasons", *g)
 		return
 	}
 	for _, b := range app.Bundles {
-		own := of(all, b)
+		own := code.In(b)
 		if own == nil {
 			continue
 		}
@@ -143,7 +143,7 @@ func (e *Evidence) reasons(app *facts.IOS, cat *catalogue.Catalogue, all []*code
 				}
 			}
 		}
-		for _, c := range cat.Reasons {
+		for _, c := range t.Reasons {
 			because, shared := uses(c, own)
 			if len(because) == 0 {
 				continue
@@ -152,8 +152,8 @@ func (e *Evidence) reasons(app *facts.IOS, cat *catalogue.Catalogue, all []*code
 			_, r.Declared = declared[c.Category]
 			if shared && !r.Declared {
 				// Every name seen belongs to another category too: either will do.
-				for _, o := range cat.Reasons {
-					if _, ok := declared[o.Category]; ok && o.Category != c.Category && slices.ContainsFunc(o.Either, func(s string) bool { return own.symbol(s) }) {
+				for _, o := range t.Reasons {
+					if _, ok := declared[o.Category]; ok && o.Category != c.Category && slices.ContainsFunc(o.Either, func(s string) bool { return own.Symbol(s) }) {
 						r.Declared = true
 					}
 				}
@@ -165,8 +165,8 @@ func (e *Evidence) reasons(app *facts.IOS, cat *catalogue.Catalogue, all []*code
 				}
 			}
 			slices.Sort(r.Choices)
-			if why := unreadManifest(app, b); why != "" && !r.Declared {
-				r.SetUnread("declared", why)
+			if g := unreadManifest(app, b); g != nil && !r.Declared {
+				r.Lose("declared", *g)
 			}
 			r.SetSelf(b.Field("privacy"))
 			e.Reasons = append(e.Reasons, r)
@@ -175,42 +175,48 @@ func (e *Evidence) reasons(app *facts.IOS, cat *catalogue.Catalogue, all []*code
 }
 
 // unreadManifest is why a manifest that could declare a bundle's reasons is not
-// known, though it is there; empty when all are.
-func unreadManifest(app *facts.IOS, b *facts.Bundle) string {
+// known, though it is there; nil when all are.
+func unreadManifest(app *facts.IOS, b *facts.Bundle) *fact.Gap {
 	from := []*facts.Bundle{b}
 	if b.Kind == "app" {
 		from = append(from, app.Resources...)
 	}
 	for _, x := range from {
 		if x.PrivacyPresent && x.Privacy == nil {
-			return x.Path + ": " + x.Unread("privacy")
+			g := privacyGap(x)
+			return &g
 		}
 	}
-	return ""
+	return nil
+}
+
+// privacyGap is why a manifest that is there is not known.
+func privacyGap(b *facts.Bundle) fact.Gap {
+	return fact.Gap{Kind: fact.NotRead, What: b.Path + ": " + b.Unread("privacy"), At: b.Field("privacy")}
 }
 
 // uses lists the names of a category that a binary uses. shared is true when
 // each of them belongs to another category as well.
-func uses(c *catalogue.Reason, own *code) (because []string, shared bool) {
+func uses(c *tables.Reason, own *signs.Code) (because []string, shared bool) {
 	shared = true
 	for _, s := range c.Symbols {
-		if own.symbol(s) {
+		if own.Symbol(s) {
 			because = append(because, s)
 			shared = shared && slices.Contains(c.Either, s)
 		}
 	}
 	for _, p := range c.Prefixes {
-		if own.prefix(p) != "" {
+		if own.Prefix(p) != "" {
 			because, shared = append(because, p+"…"), false
 		}
 	}
 	for _, k := range c.Classes {
-		if own.class(k) {
+		if own.Class(k) {
 			because, shared = append(because, k), false
 		}
 	}
 	for _, m := range c.Methods {
-		if own.class(m.Class) && own.method(m.Selector) {
+		if own.Class(m.Class) && own.Method(m.Selector) {
 			because, shared = append(because, m.Class+" "+m.Selector), false
 		}
 	}
@@ -218,16 +224,14 @@ func uses(c *catalogue.Reason, own *code) (because []string, shared bool) {
 }
 
 // badReasons finds declared categories and codes that are not known.
-func (e *Evidence) badReasons(app *facts.IOS, cat *catalogue.Catalogue) {
-	known := map[string]*catalogue.Reason{}
-	for _, c := range cat.Reasons {
+func (e *Evidence) badReasons(app *facts.IOS, t *tables.Set) {
+	known := map[string]*tables.Reason{}
+	for _, c := range t.Reasons {
 		known[c.Category] = c
 	}
 	for _, b := range slices.Concat(app.Bundles, app.Resources) {
 		if b.PrivacyPresent && b.Privacy == nil {
-			for _, f := range []string{"bad_reasons"} {
-				e.SetUnread(f, b.Path+": "+b.Unread("privacy"))
-			}
+			e.Lose("bad_reasons", privacyGap(b))
 		}
 		if b.Privacy == nil {
 			continue
@@ -245,7 +249,7 @@ func (e *Evidence) badReasons(app *facts.IOS, cat *catalogue.Catalogue) {
 				bad("the category " + a.Category + " is not known")
 				continue
 			case seen[a.Category]:
-				bad("the category " + a.Category + " stands twice")
+				bad("the category " + a.Category + " occurs twice")
 			case len(a.Reasons) == 0:
 				bad("no reason is given for " + a.Category)
 			}
@@ -263,40 +267,26 @@ func (e *Evidence) badReasons(app *facts.IOS, cat *catalogue.Catalogue) {
 
 // unusedPurposes finds purpose strings that no sign in the code calls for. It
 // speaks only of keys that the catalogue has signs for.
-func (e *Evidence) unusedPurposes(app *facts.IOS, cat *catalogue.Catalogue, all []*code) {
+func (e *Evidence) unusedPurposes(app *facts.IOS, t *tables.Set, code *signs.Index) {
 	called := map[string]bool{}
 	for _, p := range e.Purposes {
 		called[p.Key] = true
 	}
-	for _, p := range app.Purposes {
-		i := slices.IndexFunc(cat.Purposes, func(c *catalogue.Purpose) bool { return c.Key == p.Key && c.Confidence == "high" })
+	for _, p := range app.App.Info.Purposes {
+		i := slices.IndexFunc(t.Purposes, func(c *tables.Purpose) bool { return c.Key == p.Key && c.Confidence == "high" })
 		if i < 0 || called[p.Key] {
 			continue
 		}
 		// A key that stands in for another is used when that one is.
-		instead := slices.ContainsFunc(cat.Purposes, func(c *catalogue.Purpose) bool { return called[c.Key] && slices.Contains(c.Instead, p.Key) })
-		if hinted(cat.Purposes[i].Signs, all) {
+		instead := slices.ContainsFunc(t.Purposes, func(c *tables.Purpose) bool { return called[c.Key] && slices.Contains(c.Instead, p.Key) })
+		if code.Hinted(t.Purposes[i].Signs) {
 			continue
 		}
 		if instead || strings.Contains(p.Key, "Always") && called["NSLocationWhenInUseUsageDescription"] {
 			continue
 		}
-		u := &Unused{Key: p.Key, Resource: cat.Purposes[i].Resource}
+		u := &Unused{Key: p.Key, Resource: t.Purposes[i].Resource}
 		u.SetSelf(p.Self())
 		e.PurposesUnused = append(e.PurposesUnused, u)
 	}
-}
-
-// hinted reports whether any single name of any sign is used: too little to
-// demand a purpose string, enough not to call one a leftover.
-func hinted(signs []*catalogue.Sign, all []*code) bool {
-	for _, c := range all {
-		for _, s := range signs {
-			if slices.ContainsFunc(s.Classes, c.class) || slices.ContainsFunc(s.Symbols, c.symbol) || slices.ContainsFunc(s.Selectors, c.method) ||
-				slices.ContainsFunc(s.Prefixes, func(p string) bool { return c.prefix(p) != "" }) {
-				return true
-			}
-		}
-	}
-	return false
 }

@@ -2,40 +2,35 @@ package evidence
 
 import (
 	"maps"
-	"regexp"
 	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
 
-	"regola.example/regola/internal/core/catalogue"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
-	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/tables"
 )
 
 // Wording is a purpose string that a reviewer may find saying too little.
 type Wording struct {
-	place.Mark `json:"-"`
-	Key        string `json:"key"`
-	Locale     string `json:"locale"` // empty for the text of the property list itself
-	Text       string `json:"text"`
-	Why        string `json:"why"` // what is lacking
+	fact.Mark `json:"-"`
+	Key       string `json:"key"`
+	Locale    string `json:"locale"` // empty for the text of the property list itself
+	Text      string `json:"text"`
+	Why       string `json:"why"` // what is lacking
 }
 
 // wording looks at the purpose strings in every language. Texts that are empty
 // or a placeholder are judged elsewhere.
-func (e *Evidence) wording(app *facts.IOS, cat *catalogue.Catalogue) {
-	j, err := newJudge(cat)
-	if err != nil {
-		e.SetUnread("wording", err.Error())
+func (e *Evidence) wording(app *facts.IOS, t *tables.Set) {
+	if t.Wording == nil {
 		return
 	}
-	if j == nil {
-		return
-	}
-	for _, p := range app.Purposes {
+	j := reader{t.Wording}
+	for _, p := range app.App.Info.Purposes {
 		if why := p.Unread("text"); why != "" {
-			e.SetUnread("wording", p.Key+": "+why)
+			e.Lose("wording", fact.Unread(p.Key+": "+why))
 			return
 		}
 		add := func(locale, text string) {
@@ -44,7 +39,7 @@ func (e *Evidence) wording(app *facts.IOS, cat *catalogue.Catalogue) {
 			}
 			why := j.why(text)
 			if why == "" && locale == "" {
-				why = twin(p, app.Purposes)
+				why = twin(p, app.App.Info.Purposes)
 			}
 			if why != "" {
 				w := &Wording{Key: p.Key, Locale: locale, Text: text, Why: why}
@@ -84,44 +79,15 @@ func family(key string) string {
 	return rest
 }
 
-// judge holds the patterns of the catalogue, compiled.
-type judge struct {
-	request *regexp.Regexp
-	clause  *regexp.Regexp
-	faults  []*regexp.Regexp
-	why1    []string
-	table   *catalogue.Wording
-}
-
-func newJudge(cat *catalogue.Catalogue) (*judge, error) {
-	w := cat.Wording
-	if w == nil {
-		return nil, nil
-	}
-	j := &judge{table: w}
-	var err error
-	if j.request, err = regexp.Compile(w.Request); err != nil {
-		return nil, err
-	}
-	if j.clause, err = regexp.Compile(w.Clause); err != nil {
-		return nil, err
-	}
-	for _, f := range w.Faults {
-		re, err := regexp.Compile(f.Pattern)
-		if err != nil {
-			return nil, err
-		}
-		j.faults, j.why1 = append(j.faults, re), append(j.why1, f.Why)
-	}
-	return j, nil
-}
+// reader looks at texts by the table of wording.
+type reader struct{ table *tables.Wording }
 
 // why tells what a text lacks; empty when nothing was found lacking.
-func (j *judge) why(text string) string {
+func (j reader) why(text string) string {
 	text = strings.TrimSpace(text)
-	for i, re := range j.faults {
-		if re.MatchString(text) {
-			return j.why1[i]
+	for _, f := range j.table.Faults {
+		if f.Pattern.Match(text) {
+			return f.Why
 		}
 	}
 	// Scripts without blanks say more in fewer characters.
@@ -134,7 +100,7 @@ func (j *judge) why(text string) string {
 		}
 		return ""
 	}
-	if at := j.request.FindStringIndex(text); at != nil && at[0] == 0 && !j.clause.MatchString(text[at[1]:]) {
+	if end, ok := j.table.Request.Begins(text); ok && !j.table.Clause.Match(text[end:]) {
 		return "it asks, and does not say what for"
 	}
 	if characters < j.table.LeastCharacters || words < j.table.LeastWords {

@@ -6,43 +6,52 @@
 package facts
 
 import (
-	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/store"
 )
 
 // Package is one release package of either platform.
 type Package struct {
-	place.Mark `json:"-"`
-	File       string   `json:"file"`              // the path as given
-	Kind       string   `json:"kind"`              // aab, apk, apk-split, ipa, app, app-zip or archive
-	Size       int64    `json:"size"`              // bytes of the file; of all files for a folder
-	Entries    int64    `json:"entries"`           // number of files inside
-	Names      []string `json:"-"`                 // paths of all files inside
-	Android    *Android `json:"android,omitempty"` // set for aab and apk
-	IOS        *IOS     `json:"ios,omitempty"`     // set for the others
+	fact.Mark `json:"-"`
+	File      string   `json:"file"`              // the path as given
+	Kind      string   `json:"kind"`              // aab, apk, apk-split, ipa, app, app-zip or archive
+	Size      int64    `json:"size"`              // bytes of the file; of all files for a folder
+	Entries   int64    `json:"entries"`           // number of files inside
+	Files     []*File  `json:"files"`             // all files inside, in the archive's order
+	Android   *Android `json:"android,omitempty"` // set for aab and apk
+	IOS       *IOS     `json:"ios,omitempty"`     // set for the others
 }
 
-// Store is the store a package is for: android or ios.
-func (p *Package) Store() string {
+// File is one file inside a package.
+type File struct {
+	fact.Mark  `json:"-"`
+	Path       string `json:"path"`
+	Size       int64  `json:"size"`       // bytes, unpacked
+	Compressed int64  `json:"compressed"` // bytes in the archive; equal to Size in a folder
+}
+
+// Platform is the platform of the package: android or ios.
+func (p *Package) Platform() string {
 	if p.Android != nil {
-		return "android"
+		return store.Android
 	}
-	return "ios"
+	return store.IOS
 }
 
 // ID is the app's id on its platform.
 func (p *Package) ID() string {
 	if p.Android != nil {
-		return p.Android.ID
+		return p.Android.Manifest.ID
 	}
-	return p.IOS.ID
+	return p.IOS.App.Info.ID
 }
 
 // Version is the version that people see.
 func (p *Package) Version() string {
 	if p.Android != nil {
-		return p.Android.VersionName
+		return p.Android.Manifest.VersionName
 	}
-	return p.IOS.Version
+	return p.IOS.App.Info.Version
 }
 
 // Text is a text with its translations.

@@ -2,114 +2,80 @@ package rulebook
 
 import (
 	"fmt"
-	"sort"
-	"time"
+	"maps"
+	"regexp"
+	"slices"
 
-	"cel.dev/cel-go/common/types"
-
+	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/strictyaml"
 )
 
-// limitTypes are the CEL types of a rulebook's limits.
-type limitTypes struct {
-	names []string
-	byKey map[string]*types.Type
-}
+var limitName = regexp.MustCompile(`^[a-z][a-z0-9_]*$`)
 
-func limitTypesOf(b *Book, ps place.Problems) (*limitTypes, place.Problems) {
-	lt := &limitTypes{byKey: make(map[string]*types.Type)}
-	for name, values := range b.Limits {
-		if len(values) == 0 {
-			ps = append(ps, &place.Problem{At: b.Field("limits"), What: "the limit " + name + " has no value", Mend: "add {from: DAY, value: …}"})
+// limitProblems checks the limits' names and types, and puts their values in
+// the order of their days.
+func (b *Book) limitProblems() (ps place.Problems) {
+	fail := func(at place.Place, what, mend string) {
+		ps = append(ps, &place.Problem{At: at, What: what, Mend: mend})
+	}
+	for _, name := range slices.Sorted(maps.Keys(b.Limits)) {
+		values := b.Limits[name]
+		if !limitName.MatchString(name) {
+			fail(b.Field("limits"), fmt.Sprintf("%q is not a name that a condition can use", name), "write small letters, digits and underscores, a letter first")
 			continue
 		}
-		sort.SliceStable(values, func(i, j int) bool { return values[i].From.Before(values[j].From.Time) })
-		for _, v := range values {
-			t, err := celType(v.Value)
-			if err != nil {
-				ps = append(ps, &place.Problem{At: v.Field("value"), What: "the limit " + name + ": " + err.Error(), Mend: "write a number, a text, true or false, or a list of texts"})
-				continue
-			}
-			if old := lt.byKey[name]; old != nil && !old.IsExactType(t) {
-				ps = append(ps, &place.Problem{At: v.Field("value"), What: fmt.Sprintf("the limit %s changes its type from %s to %s", name, old, t), Mend: "keep one type over time"})
-			}
-			lt.byKey[name] = t
+		if len(values) == 0 {
+			fail(b.Field("limits"), "the limit "+name+" has no value", "add {from: DAY, value: …}")
 		}
-		lt.names = append(lt.names, name)
+		slices.SortStableFunc(values, func(x, y *Value) int { return x.From.Compare(y.From.Time) })
+		kind := ""
+		for _, v := range values {
+			k := v.Kind()
+			switch {
+			case k == "":
+				fail(v.Field("value"), fmt.Sprintf("the limit %s: %v has no type that a rule can use", name, v.Value), "write a number, a text, true or false, or a list of texts")
+			case kind != "" && k != kind:
+				fail(v.Field("value"), fmt.Sprintf("the limit %s changes its type from %s to %s", name, kind, k), "keep one type over time")
+			}
+			kind = k
+		}
 	}
-	sort.Strings(lt.names)
-	return lt, ps
+	return ps
 }
 
-func celType(v any) (*types.Type, error) {
-	switch v := v.(type) {
+// Kind is the type of the value in words: a number, a fraction, a text, true
+// or false, a list of texts; "" for any other.
+func (v *Value) Kind() string {
+	switch x := v.Value.(type) {
 	case int:
-		return types.IntType, nil
+		return "a number"
 	case float64:
-		return types.DoubleType, nil
+		return "a fraction"
 	case bool:
-		return types.BoolType, nil
+		return "true or false"
 	case string:
-		return types.StringType, nil
+		return "a text"
 	case []any:
-		for _, it := range v {
+		for _, it := range x {
 			if _, ok := it.(string); !ok {
-				return nil, fmt.Errorf("%v is not a text", it)
+				return ""
 			}
 		}
-		return types.NewListType(types.StringType), nil
+		return "a list of texts"
 	}
-	return nil, fmt.Errorf("%v has no type that a rule can use", v)
+	return ""
 }
 
 // On is the value of a limit on a day, or nil when none holds yet or any more.
-func (b *Book) On(name string, day strictyaml.Day) *Value {
+func (b *Book) On(name string, on day.Day) *Value {
 	var found *Value
 	for _, v := range b.Limits[name] {
-		if !v.From.After(day.Time) {
+		if !v.From.After(on.Time) {
 			found = v
 		}
 	}
-	if found != nil && found.Until != nil && day.After(found.Until.Time) {
+	if found != nil && !on.Between(nil, found.Until) {
 		return nil
 	}
 	return found
 }
-
-// limitView is the variable limit (or limit_since) of one evaluation.
-type limitView struct {
-	book  *Book
-	day   strictyaml.Day
-	since bool
-}
-
-func (l *limitView) get(name string) any {
-	v := l.book.On(name, l.day)
-	if v == nil {
-		return notInForce(name)
-	}
-	if l.since {
-		return v.From.Time
-	}
-	if n, ok := v.Value.(int); ok {
-		return int64(n)
-	}
-	if list, ok := v.Value.([]any); ok {
-		out := make([]string, len(list))
-		for i, it := range list {
-			out[i], _ = it.(string)
-		}
-		return out
-	}
-	return v.Value
-}
-
-// noLimit is the start of the reason when a limit has no value on the day.
-// A rule that meets it does not bind yet; it is neither broken nor unchecked.
-const noLimit = "\x01limit "
-
-func notInForce(name string) any { return unknown("limit."+name, noLimit+name) }
-
-// longDay writes a day for people.
-func longDay(t time.Time) string { return t.Format("2 January 2006") }

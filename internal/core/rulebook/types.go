@@ -1,15 +1,21 @@
-// Package rulebook loads rules, checks their types, and evaluates them. Rules
-// are data: YAML whose conditions are written in CEL, the Common Expression
-// Language. A rule of a team's own has the same means as a built-in one.
+// Package rulebook holds rules as data: YAML whose conditions are written in
+// CEL, the Common Expression Language. It reads them and checks their form;
+// package check compiles and judges them. A rule of a team's own has the same
+// means and the same duties as a built-in one.
 package rulebook
 
 import (
 	"fmt"
+	"regexp"
+	"slices"
 	"strings"
 
 	"go.yaml.in/yaml/v3"
 
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/spell"
 	"regola.example/regola/internal/core/strictyaml"
 	"regola.example/regola/internal/core/submission"
 )
@@ -53,71 +59,117 @@ func (i Impact) Level() Level {
 // Stages lists the stages in the order in which people go through them.
 var Stages = []string{"package", "graphics", "listing", "declarations", "release", "review"}
 
+// All is the store of rules that hold for every store.
+const All = "all"
+
 // Book is one rulebook file.
 type Book struct {
-	place.Mark `json:"-"`
-	Name       string              `json:"rulebook" need:"its name, the first part of its rules' ids" like:"^[a-z][a-z0-9-]*$" hint:"small letters, digits and hyphens"`
-	Store      string              `json:"store" enum:"android|ios|both" need:"the store it judges for"`
-	Edition    strictyaml.Day      `json:"edition" need:"the day on which it was last gone through"`
-	Limits     map[string][]*Value `json:"limits"`
-	Rules      []*Rule             `json:"rules"`
-	File       string              `json:"-"`
-	BuiltIn    bool                `json:"-"` // its texts were compiled by the test suite and need not be again
-	types      *limitTypes
+	fact.Mark `json:"-"`
+	Name      string              `json:"rulebook" need:"its name, the first part of its rules' ids" like:"^[a-z][a-z0-9-]*$" hint:"small letters, digits and hyphens"`
+	Store     string              `json:"store" need:"the store it judges for: android, ios, or all" like:"^[a-z][a-z0-9-]*$" hint:"a store's id, or all"`
+	Edition   day.Day             `json:"edition" need:"the day on which it was last gone through"`
+	Limits    map[string][]*Value `json:"limits"`
+	Rules     []*Rule             `json:"rules"`
+	File      string              `json:"-"`
 }
+
+// For tells whether the book judges for a store.
+func (b *Book) For(store string) bool { return b.Store == All || b.Store == store }
 
 // Value is a limit's value from a day on.
 type Value struct {
-	place.Mark     `json:"-"`
-	From           strictyaml.Day  `json:"from" need:"the first day on which it holds"`
-	Until          *strictyaml.Day `json:"until"` // the last day, when nothing follows
-	Value          any             `json:"value" need:"a number, a text, true or false, or a list of texts"`
-	DateConfidence string          `json:"date_confidence" enum:"high|medium|low"`
+	fact.Mark      `json:"-"`
+	From           day.Day  `json:"from" need:"the first day on which it holds"`
+	Until          *day.Day `json:"until"` // the last day, when nothing follows
+	Value          any      `json:"value" need:"a number, a text, true or false, or a list of texts"`
+	DateConfidence string   `json:"date_confidence" enum:"high|medium|low"`
 }
 
 // Rule is one rule.
 type Rule struct {
-	place.Mark `json:"-"`
-	ID         string          `json:"id" need:"rulebook/topic, stable for ever" like:"^[a-z][a-z0-9-]*/[a-z][a-z0-9-]*$" hint:"rulebook/topic in small letters, digits and hyphens"`
-	Title      string          `json:"title" need:"what holds when the rule is kept"`
-	Stage      string          `json:"stage" need:"when it matters" enum:"package|graphics|listing|declarations|release|review"`
-	Impact     Impact          `json:"impact" need:"what the store would do" enum:"refused|blocked|rejected|reach|craft"`
-	From       *strictyaml.Day `json:"from"`  // first day on which it binds
-	Until      *strictyaml.Day `json:"until"` // last day
-	Needs      []string        `json:"needs" enum:"package|dossier|listing|evidence"`
-	When       Expr            `json:"when"`   // whether it applies; empty for always
-	Each       Expr            `json:"each"`   // a list; the rule is judged once an item, which is named it
-	Expect     Expr            `json:"expect"` // what must hold
-	Ask        Template        `json:"ask"`    // in the place of expect: what a person must confirm
-	Confirm    string          `json:"confirm" like:"^[a-z][a-z0-9-]*$" hint:"small letters, digits and hyphens"`
-	At         Expr            `json:"at"` // the field that is at fault
-	Say        Template        `json:"say"`
-	Seen       Template        `json:"seen"` // the evidence
-	Mend       Template        `json:"mend" need:"what to change"`
-	Basis      Basis           `json:"basis" need:"what it rests on"`
-	Examples   []*Example      `json:"examples"`
-	Tested     bool            `json:"tested"` // the examples were taken out after they were run
-	Book       *Book           `json:"-"`
+	fact.Mark `json:"-"`
+	ID        string     `json:"id" need:"rulebook/topic, stable for ever" like:"^[a-z][a-z0-9-]*/[a-z][a-z0-9-]*$" hint:"rulebook/topic in small letters, digits and hyphens"`
+	Title     string     `json:"title" need:"what holds when the rule is kept"`
+	Stage     string     `json:"stage" need:"when it matters" enum:"package|graphics|listing|declarations|release|review"`
+	Impact    ImpactBy   `json:"impact" need:"what the store would do: refused, blocked, rejected, reach, craft, or a condition that gives one of them"`
+	From      *day.Day   `json:"from"`   // first day on which it binds
+	Until     *day.Day   `json:"until"`  // last day
+	When      Expr       `json:"when"`   // whether it applies; empty for always
+	Each      Expr       `json:"each"`   // a list; the rule is judged once an item, which is named it
+	Faults    Expr       `json:"faults"` // in the place of each and expect: a list of which every item is a fault
+	Expect    Expr       `json:"expect"` // what must hold
+	Ask       Template   `json:"ask"`    // in the place of expect: what a person must confirm
+	Confirm   string     `json:"confirm" like:"^[a-z][a-z0-9-]*$" hint:"small letters, digits and hyphens"`
+	At        Expr       `json:"at"` // the field that is at fault
+	Say       Template   `json:"say"`
+	Seen      Template   `json:"seen"` // the evidence
+	Mend      Template   `json:"mend" need:"what to change"`
+	Basis     Basis      `json:"basis" need:"what it rests on"`
+	Examples  []*Example `json:"examples"`
+	Book      *Book      `json:"-"`
 }
 
 // Basis is what a rule rests on.
 type Basis struct {
-	place.Mark     `json:"-"`
-	Topic          string         `json:"topic" need:"the subject of the store's requirement"`
-	Checked        strictyaml.Day `json:"checked" need:"the day on which it was last looked at"`
-	Confidence     string         `json:"confidence" need:"how sure it is" enum:"high|medium|low"`
-	DateConfidence string         `json:"date_confidence" enum:"high|medium|low"`
-	Note           string         `json:"note"`
+	fact.Mark      `json:"-"`
+	Topic          string  `json:"topic" need:"the subject of the store's requirement"`
+	Checked        day.Day `json:"checked" need:"the day on which it was last looked at"`
+	Confidence     string  `json:"confidence" need:"how sure it is" enum:"high|medium|low"`
+	DateConfidence string  `json:"date_confidence" enum:"high|medium|low"`
+	Note           string  `json:"note"`
 }
 
 // Example is a submission on which the rule's verdict is known.
 type Example struct {
-	place.Mark `json:"-"`
-	Given      submission.Submission `json:"given"`
-	On         *strictyaml.Day       `json:"on"`
-	Breaks     string                `json:"breaks" need:"true, false, or unknown when it cannot be judged" enum:"true|false|unknown"`
-	Says       string                `json:"says"` // what the finding must say
+	fact.Mark `json:"-"`
+	Given     submission.Submission `json:"given"`
+	On        *day.Day              `json:"on"`
+	Breaks    string                `json:"breaks" need:"true, false, or unknown when it cannot be judged" enum:"true|false|unknown"`
+	Says      string                `json:"says"` // what the finding must say
 }
+
+// ImpactBy is a rule's impact: one of the five, or a condition over the item
+// that gives one, for tables whose rows differ in it.
+type ImpactBy struct {
+	Fixed Impact
+	By    Expr
+}
+
+// DecodeNode implements strictyaml.NodeDecoder.
+func (i *ImpactBy) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
+	text, at := scalarText(d, n)
+	if slices.Contains(Impacts, Impact(text)) {
+		i.Fixed = Impact(text)
+		return
+	}
+	if isWord.MatchString(text) {
+		words := make([]string, len(Impacts))
+		for k, w := range Impacts {
+			words[k] = string(w)
+		}
+		mend := "write one of: " + strings.Join(words, ", ")
+		if near := spell.Nearest(text, words); near != "" {
+			mend = fmt.Sprintf("did you mean %q? The choices are: %s", near, strings.Join(words, ", "))
+		}
+		d.Fail(n, mend, "%q is not an impact", text)
+		return
+	}
+	i.By = Expr{Src: text, At: at}
+}
+
+var isWord = regexp.MustCompile(`^[A-Za-z-]*$`)
+
+// Fixed is the impact that every finding of the rule has, or "" when it
+// depends on the item. A rule that is not certain warns at most as craft.
+func (r *Rule) Fixed() Impact {
+	if r.Basis.Confidence == "low" {
+		return Craft
+	}
+	return r.Impact.Fixed
+}
+
+// InForce reports whether a rule binds on a day at all.
+func (r *Rule) InForce(on day.Day) bool { return on.Between(r.From, r.Until) }
 
 // Expr is a CEL expression with its place.
 type Expr struct {
@@ -125,7 +177,7 @@ type Expr struct {
 	At  place.Place
 }
 
-// DecodeNode implements strictyaml.Noder.
+// DecodeNode implements strictyaml.NodeDecoder.
 func (e *Expr) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 	e.Src, e.At = scalarText(d, n)
 }
@@ -136,7 +188,7 @@ type Template struct {
 	At  place.Place
 }
 
-// DecodeNode implements strictyaml.Noder.
+// DecodeNode implements strictyaml.NodeDecoder.
 func (t *Template) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 	t.Src, t.At = scalarText(d, n)
 }
@@ -158,47 +210,61 @@ func scalarText(d *strictyaml.Decoder, n *yaml.Node) (string, place.Place) {
 	return strings.TrimSpace(n.Value), at
 }
 
-// Load reads a rulebook and checks what can be checked without CEL. Compile
-// checks the rest.
-func Load(file string, data []byte) (*Book, place.Problems) {
+// Load reads a rulebook whole and checks its form. Package check compiles what
+// is written in it. The problems tell everything that is wrong at once.
+func Load(file string, data []byte) (*Book, place.Problems) { return load(file, data, true) }
+
+// LoadBare reads a rulebook from which the examples were taken out after they
+// were run. For the built-in ones.
+func LoadBare(file string, data []byte) (*Book, place.Problems) { return load(file, data, false) }
+
+func load(file string, data []byte, examples bool) (*Book, place.Problems) {
 	b := &Book{File: file}
 	ps := strictyaml.Decode(file, data, b)
-	if len(ps) > 0 {
-		return nil, ps
-	}
-	seen := map[string]*Rule{}
+	seen := map[string]bool{}
 	for _, r := range b.Rules {
 		r.Book = b
-		fail := func(field, what, mend string) {
-			ps = append(ps, &place.Problem{At: r.Field(field), What: r.ID + ": " + what, Mend: mend})
+		ps = append(ps, r.form(seen, examples)...)
+		seen[r.ID] = true
+	}
+	return b, append(ps, b.limitProblems()...)
+}
+
+// form checks that a rule has the parts it needs.
+func (r *Rule) form(seen map[string]bool, examples bool) (ps place.Problems) {
+	if r.ID == "" {
+		return nil // reported before
+	}
+	fail := func(field, what, mend string) {
+		ps = append(ps, &place.Problem{At: r.Field(field), What: r.ID + ": " + what, Mend: mend})
+	}
+	if prefix, _, _ := strings.Cut(r.ID, "/"); prefix != r.Book.Name {
+		fail("id", fmt.Sprintf("the id does not begin with the rulebook's name %q", r.Book.Name), "write "+r.Book.Name+"/…")
+	}
+	if seen[r.ID] {
+		fail("id", "the id occurs twice", "give one of the two another")
+	}
+	judges := r.Expect.Src != "" || r.Faults.Src != ""
+	switch {
+	case !judges && r.Ask.Src == "":
+		fail("id", "it neither expects nor asks anything", "add expect:, faults: or ask:")
+	case judges && r.Ask.Src != "":
+		fail("ask", "it both expects and asks", "keep one of the two")
+	case r.Faults.Src != "" && (r.Each.Src != "" || r.Expect.Src != ""):
+		fail("faults", "faults: stands in the place of each: and expect:", "keep faults: alone, or the other two")
+	case r.Ask.Src != "" && r.Confirm == "":
+		fail("ask", "a question needs the word that confirms it", "add confirm: such as tested-on-device")
+	case judges && r.Say.Src == "":
+		fail("id", "it does not say what was found", "add say:")
+	}
+	if judges && examples {
+		var broken, kept bool
+		for _, e := range r.Examples {
+			broken, kept = broken || e.Breaks == "true", kept || e.Breaks == "false"
 		}
-		if prefix, _, _ := strings.Cut(r.ID, "/"); prefix != b.Name {
-			fail("id", fmt.Sprintf("the id does not begin with the rulebook's name %q", b.Name), "write "+b.Name+"/…")
-		}
-		if seen[r.ID] != nil {
-			fail("id", "the id stands twice", "give one of the two another")
-		}
-		seen[r.ID] = r
-		switch {
-		case r.Expect.Src == "" && r.Ask.Src == "":
-			fail("id", "it neither expects nor asks anything", "add expect: or ask:")
-		case r.Expect.Src != "" && r.Ask.Src != "":
-			fail("ask", "it both expects and asks", "keep one of the two")
-		case r.Ask.Src != "" && r.Confirm == "":
-			fail("ask", "a question needs the word that confirms it", "add confirm: such as tested-on-device")
-		case r.Expect.Src != "" && r.Say.Src == "":
-			fail("expect", "it does not say what was found", "add say:")
-		}
-		if r.Expect.Src != "" && !r.Tested {
-			var broken, kept bool
-			for _, e := range r.Examples {
-				broken, kept = broken || e.Breaks == "true", kept || e.Breaks == "false"
-			}
-			if !broken || !kept {
-				fail("id", "it needs an example that breaks it and one that does not", "add both under examples:")
-			}
+		if !broken || !kept {
+			fail("id", "it needs an example that breaks it and one that does not", "add both under examples:")
 		}
 	}
-	b.types, ps = limitTypesOf(b, ps)
-	return b, ps
+	return ps
 }

@@ -9,11 +9,14 @@
 //	enum:"a|b" the allowed strings
 //	like:"RE"  a regular expression that a string must match
 //	hint:"…"   said when like fails: the expected form in words
+//	rest:"…"   a map that takes the keys which Options allows beside the fields
 package strictyaml
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"reflect"
 	"regexp"
 	"slices"
@@ -21,32 +24,18 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"unicode/utf8"
 
 	"go.yaml.in/yaml/v3"
 
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/spell"
 )
 
-// Day is a calendar day without a time zone.
-type Day struct{ time.Time }
-
-// ParseDay reads a day written as 2006-01-02.
-func ParseDay(s string) (Day, error) {
-	t, err := time.Parse(time.DateOnly, s)
-	if err != nil {
-		return Day{}, fmt.Errorf("%q is not a day of the form 2026-11-23", s)
-	}
-	return Day{t}, nil
-}
-
-// String writes the day as 2006-01-02.
-func (d Day) String() string { return d.Format(time.DateOnly) }
-
-// MarshalText makes a Day a plain date in JSON.
-func (d Day) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
-
-// Noder is implemented by types that read their own YAML node.
-type Noder interface {
+// NodeDecoder is implemented by types that read their own YAML node.
+type NodeDecoder interface {
 	DecodeNode(d *Decoder, n *yaml.Node)
 }
 
@@ -56,13 +45,25 @@ const maxDepth = 64
 // Decoder collects the problems of one document.
 type Decoder struct {
 	File     string
+	Keys     []string // that a rest map, or a type that asks for them, may have
 	Problems place.Problems
 	depth    int
+	dropped  int // problems beyond maxProblems
 }
 
+// maxProblems bounds what is reported of one document.
+const maxProblems = 50
+
 // Decode reads one YAML document into v, a pointer to a struct.
-func Decode(file string, data []byte, v any) place.Problems {
-	d := &Decoder{File: file}
+func Decode(file string, data []byte, v any) place.Problems { return DecodeKeys(file, data, v, nil) }
+
+// DecodeKeys is Decode for a document that may have further keys: those of
+// stores, for example.
+func DecodeKeys(file string, data []byte, v any, keys []string) place.Problems {
+	d := &Decoder{File: file, Keys: keys}
+	if p := encoding(file, data); p != nil {
+		return place.Problems{p}
+	}
 	var doc yaml.Node
 	if err := yaml.Unmarshal(data, &doc); err != nil {
 		d.Problems = syntaxProblems(file, err)
@@ -73,8 +74,55 @@ func Decode(file string, data []byte, v any) place.Problems {
 			What: "the document is empty", Mend: "write at least its first key"})
 		return d.Problems
 	}
+	if p := secondDocument(file, data); p != nil {
+		d.Problems = append(d.Problems, p)
+	}
 	d.Value(doc.Content[0], reflect.ValueOf(v).Elem(), "")
+	if d.dropped > 0 {
+		d.Problems = append(d.Problems, &place.Problem{At: place.Place{File: file},
+			What: fmt.Sprintf("%d more problems of this file are not listed", d.dropped), Mend: "fix these first"})
+	}
 	return d.Problems
+}
+
+// encoding finds the first byte that is not UTF-8, and control characters that
+// no text has.
+func encoding(file string, data []byte) *place.Problem {
+	line, column := 1, 1
+	for i := 0; i < len(data); {
+		r, n := utf8.DecodeRune(data[i:])
+		at := place.Place{File: file, Line: line, Column: column}
+		switch {
+		case r == utf8.RuneError && n == 1:
+			return &place.Problem{At: at, What: fmt.Sprintf("the byte 0x%02x is not UTF-8", data[i]), Mend: "save the file as UTF-8"}
+		case r == 0 || r < ' ' && r != '\n' && r != '\r' && r != '\t':
+			return &place.Problem{At: at, What: fmt.Sprintf("the control character U+%04X", r), Mend: "remove it"}
+		case r == '\n':
+			line, column = line+1, 0
+		}
+		i, column = i+n, column+1
+	}
+	return nil
+}
+
+// secondDocument finds what follows the first document.
+func secondDocument(file string, data []byte) *place.Problem {
+	dec := yaml.NewDecoder(bytes.NewReader(data))
+	var first, second yaml.Node
+	if dec.Decode(&first) != nil {
+		return nil
+	}
+	err := dec.Decode(&second)
+	if errors.Is(err, io.EOF) {
+		return nil
+	}
+	at := place.Place{File: file, Line: max(1, second.Line), Column: max(1, second.Column)}
+	if err != nil {
+		if m := yamlLine.FindStringSubmatch(err.Error()); m != nil {
+			at.Line, _ = strconv.Atoi(m[1])
+		}
+	}
+	return &place.Problem{At: at, What: "a second document follows here; one file is one document", Mend: "remove it, and the --- or ... before it"}
 }
 
 var yamlLine = regexp.MustCompile(`(?:yaml: )?(?:line (\d+): )?(.*)`)
@@ -107,6 +155,10 @@ func (d *Decoder) Place(n *yaml.Node) place.Place {
 
 // Fail records a problem at a node.
 func (d *Decoder) Fail(n *yaml.Node, mend, format string, args ...any) {
+	if len(d.Problems) >= maxProblems {
+		d.dropped++
+		return
+	}
 	d.Problems = append(d.Problems, &place.Problem{At: d.Place(n), What: fmt.Sprintf(format, args...), Mend: mend})
 }
 
@@ -123,27 +175,22 @@ func (d *Decoder) Value(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 		return
 	}
 	if v.CanAddr() {
-		if noder, ok := v.Addr().Interface().(Noder); ok {
-			noder.DecodeNode(d, n)
+		if own, ok := v.Addr().Interface().(NodeDecoder); ok {
+			own.DecodeNode(d, n)
 			return
 		}
 	}
-	if v.Type() == reflect.TypeFor[Day]() {
-		day, err := ParseDay(n.Value)
+	if v.Type() == reflect.TypeFor[day.Day]() || v.Type() == reflect.TypeFor[time.Time]() {
+		on, err := day.Parse(n.Value)
 		if n.Kind != yaml.ScalarNode || err != nil {
 			d.Fail(n, "write the day as 2026-11-23", "expected a day, found %s", describe(n))
 			return
 		}
-		v.Set(reflect.ValueOf(day))
-		return
-	}
-	if v.Type() == reflect.TypeFor[time.Time]() {
-		day, err := ParseDay(n.Value)
-		if n.Kind != yaml.ScalarNode || err != nil {
-			d.Fail(n, "write the day as 2026-11-23", "expected a day, found %s", describe(n))
+		if v.Type() == reflect.TypeFor[time.Time]() {
+			v.Set(reflect.ValueOf(on.Time))
 			return
 		}
-		v.Set(reflect.ValueOf(day.Time))
+		v.Set(reflect.ValueOf(on))
 		return
 	}
 	switch v.Kind() {
@@ -173,7 +220,7 @@ func (d *Decoder) Value(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 			d.Value(n.Content[i+1], item, tag)
 			key := reflect.ValueOf(n.Content[i].Value)
 			if out.MapIndex(key).IsValid() {
-				d.Fail(n.Content[i], "remove one of the two", "the key %q stands twice", n.Content[i].Value)
+				d.Fail(n.Content[i], "remove one of the two", "the key %q occurs twice", n.Content[i].Value)
 			}
 			out.SetMapIndex(key, item)
 		}
@@ -194,12 +241,17 @@ func (d *Decoder) Value(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 
 func (d *Decoder) structure(n *yaml.Node, v reflect.Value) {
 	if n.Kind != yaml.MappingNode {
-		d.Fail(n, "write \"key: value\" pairs: "+strings.Join(Names(v.Type()), ", "), "expected keys and values, found %s", describe(n))
+		// The value is not quoted: it may be a secret in the wrong place.
+		found := "a list"
+		if n.Kind == yaml.ScalarNode {
+			found = "a single value"
+		}
+		d.Fail(n, "write \"key: value\" pairs: "+strings.Join(Names(v.Type()), ", "), "expected keys and values, found %s", found)
 		return
 	}
-	var mark *place.Mark
+	var mark *fact.Mark
 	if v.CanAddr() {
-		mark = place.Of(v.Addr().Interface())
+		mark = fact.Of(v.Addr().Interface())
 	}
 	if mark != nil {
 		mark.SetSelf(d.Place(n))
@@ -209,12 +261,20 @@ func (d *Decoder) structure(n *yaml.Node, v reflect.Value) {
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key, val := n.Content[i], n.Content[i+1]
 		f, ok := index[key.Value]
+		if rest := restOf(v); !ok && rest.IsValid() && slices.Contains(d.Keys, key.Value) {
+			d.rest(rest, key, val, mark)
+			continue
+		}
 		if !ok {
-			d.unknownKey(key, Names(v.Type()))
+			names := Names(v.Type())
+			if restOf(v).IsValid() {
+				names = append(names, d.Keys...)
+			}
+			d.UnknownKey(key, names)
 			continue
 		}
 		if seen[key.Value] {
-			d.Fail(key, "remove one of the two", "the key %q stands twice", key.Value)
+			d.Fail(key, "remove one of the two", "the key %q occurs twice", key.Value)
 			continue
 		}
 		seen[key.Value] = true
@@ -238,10 +298,40 @@ func (d *Decoder) structure(n *yaml.Node, v reflect.Value) {
 	}
 }
 
-func (d *Decoder) unknownKey(key *yaml.Node, names []string) {
+// restOf is the map that takes further keys, if a struct has one.
+func restOf(v reflect.Value) reflect.Value {
+	for i := range v.NumField() {
+		if v.Type().Field(i).Tag.Get("rest") != "" {
+			return v.Field(i)
+		}
+	}
+	return reflect.Value{}
+}
+
+func (d *Decoder) rest(m reflect.Value, key, val *yaml.Node, mark *fact.Mark) {
+	if m.IsNil() {
+		m.Set(reflect.MakeMap(m.Type()))
+	}
+	if m.MapIndex(reflect.ValueOf(key.Value)).IsValid() {
+		d.Fail(key, "remove one of the two", "the key %q occurs twice", key.Value)
+		return
+	}
+	item := reflect.New(m.Type().Elem()).Elem()
+	d.Value(val, item, "")
+	m.SetMapIndex(reflect.ValueOf(key.Value), item)
+}
+
+// UnknownKey records that a key is none of those that are known here. Only a
+// key that is like one of them is quoted: a file that was named by mistake is
+// not shown to whoever reads the report.
+func (d *Decoder) UnknownKey(key *yaml.Node, names []string) {
 	mend := "the keys here are: " + strings.Join(names, ", ")
-	if near := Nearest(key.Value, names); near != "" {
+	if near := spell.Nearest(key.Value, names); near != "" {
 		mend = "did you mean \"" + near + "\"?"
+	}
+	if !isKey.MatchString(key.Value) {
+		d.Fail(key, mend, "this is not a key")
+		return
 	}
 	d.Fail(key, mend, "unknown key %q", key.Value)
 }
@@ -261,12 +351,12 @@ func (d *Decoder) scalar(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 		case "false", "no":
 			v.SetBool(false)
 		default:
-			d.Fail(n, "write true or false", "expected true or false, found %q", n.Value)
+			d.Fail(n, "write true or false", "expected true or false, found %s", quote(n.Value))
 		}
 	case reflect.Int, reflect.Int64:
 		i, err := strconv.ParseInt(n.Value, 10, 64)
 		if err != nil {
-			d.Fail(n, "write digits only", "expected a whole number, found %q", n.Value)
+			d.Fail(n, "write digits only", "expected a whole number, found %s", quote(n.Value))
 			return
 		}
 		v.SetInt(i)
@@ -280,22 +370,18 @@ func (d *Decoder) text(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 		allowed := strings.Split(enum, "|")
 		if !slices.Contains(allowed, n.Value) {
 			mend := "write one of: " + strings.Join(allowed, ", ")
-			if near := Nearest(n.Value, allowed); near != "" {
+			if near := spell.Nearest(n.Value, allowed); near != "" {
 				mend = "did you mean \"" + near + "\"? The choices are: " + strings.Join(allowed, ", ")
 			}
-			d.Fail(n, mend, "%q is not a choice here", n.Value)
+			d.Fail(n, mend, "%s is not a choice here", quote(n.Value))
 			return
 		}
 	}
 	if like := tag.Get("like"); like != "" && !compiled(like).MatchString(n.Value) {
-		d.Fail(n, "write "+tag.Get("hint"), "%q does not have the expected form", n.Value)
+		d.Fail(n, "write "+tag.Get("hint"), "%s does not have the expected form", quote(n.Value))
 		return
 	}
-	if n.Tag == "!!int" || n.Tag == "!!float" {
-		// 1.10 unquoted is a number to YAML; what the author typed is what counts.
-		v.SetString(n.Value)
-		return
-	}
+	// 1.10 unquoted is a number to YAML; what the author typed is what counts.
 	v.SetString(n.Value)
 }
 
@@ -320,7 +406,7 @@ func fieldsOf(t reflect.Type) map[string]reflect.StructField {
 	m := make(map[string]reflect.StructField)
 	for _, f := range reflect.VisibleFields(t) {
 		// A field with derived:"true" is computed after reading, not written by a person.
-		if name := place.FieldName(f); name != "" && f.Tag.Get("derived") == "" {
+		if name := fact.RuleName(f); name != "" && f.Tag.Get("derived") == "" {
 			m[name] = f
 		}
 	}
@@ -332,12 +418,15 @@ func fieldsOf(t reflect.Type) map[string]reflect.StructField {
 func Names(t reflect.Type) []string {
 	var names []string
 	for _, f := range reflect.VisibleFields(t) {
-		if name := place.FieldName(f); name != "" && f.Tag.Get("derived") == "" {
+		if name := fact.RuleName(f); name != "" && f.Tag.Get("derived") == "" {
 			names = append(names, name)
 		}
 	}
 	return names
 }
+
+// isKey matches what can be a key of ours: anything else is not quoted.
+var isKey = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_.-]{0,60}$`)
 
 func describe(n *yaml.Node) string {
 	switch n.Kind {
@@ -346,7 +435,16 @@ func describe(n *yaml.Node) string {
 	case yaml.SequenceNode:
 		return "a list"
 	}
-	return strconv.Quote(n.Value)
+	return quote(n.Value)
+}
+
+// quote quotes the start of a value.
+func quote(s string) string {
+	const most = 40
+	if len(s) > most {
+		s = strings.ToValidUTF8(s[:most], "") + "…"
+	}
+	return strconv.Quote(s)
 }
 
 func kindName(k reflect.Kind) string {
@@ -357,39 +455,4 @@ func kindName(k reflect.Kind) string {
 		return "a whole number"
 	}
 	return "a text"
-}
-
-// Nearest is the name most like word, or "" when none is near enough to be
-// what was meant. Distance is Levenshtein's, with a swap of neighbours as one
-// step; at most a third of the word may differ.
-func Nearest(word string, names []string) string {
-	best, limit := "", len(word)/3+1
-	for _, name := range names {
-		if d := distance(strings.ToLower(word), strings.ToLower(name)); d <= limit && (best == "" || d < limit) {
-			best, limit = name, d
-		}
-	}
-	return best
-}
-
-func distance(a, b string) int {
-	prev2, prev, cur := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
-	for j := range prev {
-		prev[j] = j
-	}
-	for i := 1; i <= len(a); i++ {
-		cur[0] = i
-		for j := 1; j <= len(b); j++ {
-			cost := 1
-			if a[i-1] == b[j-1] {
-				cost = 0
-			}
-			cur[j] = min(prev[j]+1, cur[j-1]+1, prev[j-1]+cost)
-			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
-				cur[j] = min(cur[j], prev2[j-2]+1)
-			}
-		}
-		prev2, prev, cur = prev, cur, prev2
-	}
-	return prev[len(b)]
 }

@@ -6,19 +6,21 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/strictyaml"
 )
 
 type kiln struct {
-	place.Mark `json:"-"`
-	Name       string          `json:"name" need:"what it is called"`
-	Fuel       string          `json:"fuel" enum:"wood|gas|electric"`
-	Cone       int64           `json:"cone"`
-	Lit        *bool           `json:"lit"`
-	Since      *strictyaml.Day `json:"since"`
-	Shelves    []string        `json:"shelves"`
-	Door       *kiln           `json:"door"`
+	fact.Mark `json:"-"`
+	Name      string   `json:"name" need:"what it is called"`
+	Fuel      string   `json:"fuel" enum:"wood|gas|electric"`
+	Cone      int64    `json:"cone"`
+	Lit       *bool    `json:"lit"`
+	Since     *day.Day `json:"since"`
+	Shelves   []string `json:"shelves"`
+	Door      *kiln    `json:"door"`
 }
 
 func TestDecode(t *testing.T) {

@@ -3,18 +3,23 @@
 package submission
 
 import (
-	"regola.example/regola/internal/core/catalogue"
+	"reflect"
+
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/evidence"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/signs"
+	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/core/tables"
 )
 
-// Submission is one release for one store. A nil part is not there: rules
-// that need it are not checked, with the reason in Missing.
+// Submission is one release for one store. A part that is not there is nil,
+// and its gap says why: rules that need it are not judged.
 type Submission struct {
-	place.Mark `json:"-"`
-	Store      string                  `json:"store"`   // android or ios
+	fact.Mark  `json:"-"`
+	Store      string                  `json:"store"`   // the store's id
 	Version    string                  `json:"version"` // the dossier's, or else the package's
 	Pkg        *facts.Package          `json:"pkg"`
 	App        *App                    `json:"app"`
@@ -26,13 +31,25 @@ type Submission struct {
 	Products   []*dossier.Product      `json:"products"`
 	Listing    []*Texts                `json:"listing"`
 	Evidence   *evidence.Evidence      `json:"evidence"`
-	Confirmed  []*dossier.Confirmation `json:"-"`
+	Pictures   *Part                   `json:"pictures"`    // graphics of the store page
+	Previous   *Part                   `json:"previous"`    // the release before this one
+	History    *Part                   `json:"history"`     // all that the ledger knows
+	Fetched    *Part                   `json:"fetched"`     // what the dossier's links lead to
 	HasDossier bool                    `json:"has_dossier"` // a dossier is behind the submission
+	Confirmed  []*dossier.Confirmation `json:"-"`
+	Tables     *tables.Set             `json:"-"`
+	Code       *signs.Index            `json:"-"` // of an iOS app; nil for any other package
+}
+
+// Part is a part of a submission that can be handed in.
+type Part struct {
+	fact.Mark `json:"-"`
+	Given     bool `json:"given"`
 }
 
 // App is what the dossier says of the app, as far as one store is concerned.
 type App struct {
-	place.Mark    `json:"-"`
+	fact.Mark     `json:"-"`
 	Name          string   `json:"name"`
 	Kind          string   `json:"kind"`
 	DefaultLocale string   `json:"default_locale"`
@@ -44,127 +61,107 @@ type App struct {
 
 // Texts are the texts of one language, with the store's own variants in place.
 type Texts struct {
-	place.Mark   `json:"-"`
-	Locale       string   `json:"locale"`
-	Default      bool     `json:"default"` // the language that stands in for all others
-	Name         string   `json:"name"`
-	Tagline      string   `json:"tagline"`
-	Pitch        string   `json:"pitch"`
-	Highlight    string   `json:"highlight"`
-	Description  string   `json:"description"`
-	Keywords     []string `json:"keywords"`
-	ReleaseNotes string   `json:"release_notes"`
+	fact.Mark `json:"-"`
+	dossier.Texts
+	Locale  string `json:"locale"`
+	Default bool   `json:"default"` // the language that stands in for all others
 }
 
-// New puts together what is known of a release for one store. pkg and d may
+// Sources are what a submission is put together from. Package and dossier may
 // be nil, not both.
-func New(store string, pkg *facts.Package, d *dossier.Dossier, cat *catalogue.Catalogue) *Submission {
-	s := &Submission{Store: store, Pkg: pkg}
-	if pkg == nil {
-		s.SetUnread("pkg", "no package for this store was given")
-		s.SetUnread("evidence", "no package for this store was given")
+type Sources struct {
+	Store   *store.Store
+	Package *facts.Package
+	Dossier *dossier.Dossier
+	Tables  *tables.Set
+}
+
+// New puts together what is known of a release for one store.
+func New(src Sources) *Submission {
+	s := &Submission{Store: src.Store.ID, Pkg: src.Package, Tables: src.Tables}
+	if src.Package == nil {
+		s.Lose("pkg", fact.Missing("no package for this store was given"))
+		s.Lose("evidence", fact.Missing("no package for this store was given"))
 	} else {
-		s.Evidence = evidence.Of(pkg, cat)
+		if src.Package.IOS != nil {
+			s.Code = signs.Of(src.Package.IOS)
+		}
+		s.Evidence = evidence.Of(src.Package, s.Code, src.Tables)
 	}
-	if d == nil {
+	if src.Dossier == nil {
 		for _, f := range []string{"app", "contact", "links", "answers", "review", "release", "products", "listing"} {
-			s.SetUnread(f, "there is no dossier")
+			s.Lose(f, fact.Missing("there is no dossier"))
 		}
 	} else {
-		s.fromDossier(store, d)
+		s.fromDossier(src.Store, src.Dossier)
 	}
 	if s.Release != nil {
 		s.Version = s.Release.Version
 	}
-	if s.Version == "" && pkg != nil {
-		s.Version = pkg.Version()
+	if s.Version == "" && s.Pkg != nil {
+		s.Version = s.Pkg.Version()
 	}
 	s.Prepare()
 	return s
 }
 
-// Prepare tells every part its path, and whether a dossier is behind the
-// submission at all. New calls it; whoever fills a Submission by hand must.
+// kinds says what a nil pointer means in each part of the tree: in the package
+// and the evidence that it was not read, in the dossier that it was not
+// answered.
+var kinds = map[string]fact.Kind{"pkg": fact.NotRead, "evidence": fact.NotRead}
+
+// Prepare tells every part its path and what its gaps mean. New calls it;
+// whoever fills a Submission by hand must.
 func (s *Submission) Prepare() {
-	s.HasDossier = s.HasDossier || s.App != nil || s.Answers != nil || s.Links != nil || s.Contact != nil ||
-		s.Review != nil || s.Release != nil || s.Listing != nil
-	for name, part := range map[string]any{
-		"pkg": s.Pkg, "app": s.App, "contact": s.Contact, "links": s.Links, "answers": s.Answers, "review": s.Review,
-		"release": s.Release, "products": s.Products, "listing": s.Listing, "evidence": s.Evidence,
-	} {
-		place.Stamp(part, name)
+	if s.Pkg != nil && s.Pkg.IOS != nil {
+		s.Pkg.IOS.Alias()
+		if s.Code == nil {
+			s.Code = signs.Of(s.Pkg.IOS)
+		}
+	}
+	s.HasDossier = s.HasDossier || s.App != nil || s.Answers != nil || s.Links != nil || s.Contact != nil || s.Review != nil || s.Release != nil || s.Listing != nil
+	s.SetAbsent(fact.NotGiven)
+	v := reflect.ValueOf(s).Elem()
+	for i := range v.NumField() {
+		name := fact.FieldName(v.Type().Field(i))
+		if name == "" {
+			continue
+		}
+		kind := kinds[name]
+		if kind == "" {
+			kind = fact.NotAnswered
+		}
+		fact.Stamp(v.Field(i).Interface(), name, kind)
 	}
 }
 
-func (s *Submission) fromDossier(store string, d *dossier.Dossier) {
-	s.HasDossier = true
+// PackagePlace is the package file, or nowhere.
+func (s *Submission) PackagePlace() place.Place {
+	if s.Pkg != nil {
+		return s.Pkg.Self()
+	}
+	return place.Place{}
+}
+
+func (s *Submission) fromDossier(st *store.Store, d *dossier.Dossier) {
 	s.Contact, s.Links, s.Answers, s.Review, s.Release = &d.Contact, &d.Links, &d.Answers, &d.Review, &d.Release
 	s.Products, s.Confirmed = d.Products, d.Confirmed
-	// A block that is not written at all still has a place: the dossier's first line.
-	for name, m := range map[string]place.Marked{"contact": &d.Contact, "links": &d.Links, "answers": &d.Answers, "review": &d.Review, "release": &d.Release} {
-		home(m, d.Field(name))
-	}
-	home(&d.Review.Contact, d.Review.Field("contact"))
-	home(&d.Review.SignIn, d.Review.Field("sign_in"))
-	home(&d.Answers.AdvertisingID, d.Answers.Field("advertising_id"))
-	home(&d.Answers.Encryption, d.Answers.Field("encryption"))
-	home(&d.Answers.Accounts, d.Answers.Field("accounts"))
-	home(&d.Answers.Audience, d.Answers.Field("audience"))
-	home(&d.Answers.Features, d.Answers.Field("features"))
-	home(&d.Answers.Security, d.Answers.Field("security"))
-	a := &App{Name: d.App.Name, Kind: d.App.Kind, DefaultLocale: d.App.DefaultLocale, ID: d.App.IDs.For(store), Tags: d.App.Tags, Price: d.App.Price}
+	a := &App{Name: d.App.Name, Kind: d.App.Kind, DefaultLocale: d.App.DefaultLocale, Tags: d.App.Tags, Price: d.App.Price}
 	a.SetSelf(d.App.Self())
 	for _, f := range []string{"name", "kind", "default_locale", "tags", "price"} {
 		a.Put(f, d.App.Field(f))
 	}
-	a.Put("id", d.App.IDs.Field(store))
-	if d.App.IDs.Self().IsZero() {
-		a.Put("id", d.App.Self())
-	}
-	a.Put("category", d.App.Category.Field(store))
-	if store == "android" && d.App.Category.Android != "" {
-		a.Category = []string{d.App.Category.Android}
-	} else if store == "ios" {
-		a.Category = d.App.Category.IOS
-	}
+	a.ID, _, _ = d.App.IDs.For(st.Blocks)
+	a.Put("id", d.App.IDs.Where(st.Blocks))
+	a.Category, _, _ = d.App.Category.For(st.Blocks)
+	a.Put("category", d.App.Category.Where(st.Blocks))
 	s.App = a
 	for _, l := range d.Listing {
-		s.Listing = append(s.Listing, texts(store, l, l.Locale == d.App.DefaultLocale))
+		t := &Texts{Locale: l.Locale, Default: l.Locale == d.App.DefaultLocale, Texts: l.For(st.Blocks)}
+		t.Mark = t.Texts.Mark
+		s.Listing = append(s.Listing, t)
 	}
-}
-
-// home gives a block that the author left out the place where it would stand.
-func home(m place.Marked, at place.Place) {
-	if mark := place.Of(m); mark.Self().IsZero() {
-		mark.SetSelf(at)
+	if len(d.Listing) == 0 {
+		s.Lose("listing", fact.Unanswered("the dossier has no listing yet"))
 	}
-}
-
-// texts lays a store's own variants over the common texts.
-func texts(store string, l *dossier.Listing, def bool) *Texts {
-	t := &Texts{Locale: l.Locale, Default: def, Name: l.Name, Tagline: l.Tagline, Pitch: l.Pitch, Highlight: l.Highlight,
-		Description: l.Description, Keywords: l.Keywords, ReleaseNotes: l.ReleaseNotes}
-	t.SetSelf(l.Self())
-	own := l.Android
-	if store == "ios" {
-		own = l.IOS
-	}
-	field := func(name string, set bool, take func()) {
-		t.Put(name, l.Field(name))
-		if own != nil && set {
-			take()
-			t.Put(name, own.Field(name))
-		}
-	}
-	if own == nil {
-		own = &dossier.Texts{}
-	}
-	field("name", own.Name != "", func() { t.Name = own.Name })
-	field("tagline", own.Tagline != "", func() { t.Tagline = own.Tagline })
-	field("pitch", own.Pitch != "", func() { t.Pitch = own.Pitch })
-	field("highlight", own.Highlight != "", func() { t.Highlight = own.Highlight })
-	field("description", own.Description != "", func() { t.Description = own.Description })
-	field("keywords", own.Keywords != nil, func() { t.Keywords = own.Keywords })
-	field("release_notes", own.ReleaseNotes != "", func() { t.ReleaseNotes = own.ReleaseNotes })
-	return t
 }

@@ -8,8 +8,8 @@ import (
 
 	"regola.example/regola/internal/core/catalogue"
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
-	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/strictyaml"
 	"regola.example/regola/internal/core/submission"
 )
@@ -42,7 +42,7 @@ func TestWithoutDossier(t *testing.T) {
 	assert.False(t, s.HasDossier)
 	assert.Equal(t, "there is no dossier", s.Unread("answers"))
 	assert.Equal(t, "pkg.android.permissions[0]", p.Android.Permissions[0].Path())
-	places, unread := place.Places(s, "")
+	places, unread := fact.Places(s, "")
 	assert.NotNil(t, places)
 	assert.Equal(t, "there is no dossier", unread["release"])
 }

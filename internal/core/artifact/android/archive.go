@@ -1,9 +1,9 @@
 package android
 
 import (
-	"path"
 	"strings"
 
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/place"
 )
@@ -13,6 +13,7 @@ import (
 func (r *reader) archive() {
 	z := r.tree.Archive
 	if z == nil {
+		r.out.Lose("archive", fact.Missing("a folder is no archive"))
 		return
 	}
 	a := &facts.Archive{TableStored: true}
@@ -24,16 +25,6 @@ func (r *reader) archive() {
 		af := &facts.ArchiveFault{Kind: f.Kind, Entry: f.Entry, What: f.What}
 		af.SetSelf(place.Place{File: r.file, Entry: f.Entry})
 		a.Faults = append(a.Faults, af)
-	}
-	for _, e := range z.Entries {
-		if name, err := e.LocalName(); err != nil || name != e.Name {
-			af := &facts.ArchiveFault{Kind: "local-name", Entry: e.Name, What: "has another name in its local header than in the directory"}
-			if err != nil {
-				af.What = err.Error()
-			}
-			af.SetSelf(place.Place{File: r.file, Entry: e.Name, Offset: e.Header})
-			a.Faults = append(a.Faults, af)
-		}
 	}
 	if !r.bundle {
 		for _, e := range r.tree.Entries {
@@ -53,16 +44,4 @@ func (r *reader) archive() {
 		}
 	}
 	r.out.Archive = a
-	seen := map[string]bool{}
-	for _, e := range r.tree.Entries {
-		dir := path.Base(path.Dir(e.Name))
-		if _, after, ok := strings.Cut(dir, "-"); ok && strings.Contains(e.Name, "res/") {
-			for _, q := range strings.Split(after, "-") {
-				if strings.HasSuffix(q, "dpi") && !seen[q] {
-					seen[q] = true
-					r.out.Densities = append(r.out.Densities, q)
-				}
-			}
-		}
-	}
 }

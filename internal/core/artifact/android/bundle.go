@@ -8,6 +8,7 @@ import (
 
 	"google.golang.org/protobuf/encoding/protowire"
 
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/protores"
 	"regola.example/regola/internal/core/format/resource"
@@ -28,7 +29,7 @@ func (r *reader) modules() error {
 		m := &facts.Module{Name: name, Kind: "feature", Delivery: "install-time"}
 		m.SetSelf(at)
 		r.module(m, manifest, at)
-		r.out.Modules = append(r.out.Modules, m)
+		r.out.Bundle.Modules = append(r.out.Bundle.Modules, m)
 	}
 	r.duplicates()
 	return nil
@@ -45,7 +46,7 @@ func (r *reader) module(m *facts.Module, manifest *resource.Element, at place.Pl
 	if n, _, ok := r.number(manifest, attrVersionCode, "versionCode"); ok {
 		m.VersionCode = &n
 	} else {
-		m.SetUnread("version_code", "the module's manifest has no version code")
+		m.Lose("version_code", fact.Unread("the module's manifest has no version code"))
 	}
 	mod := manifest.Child("module")
 	if mod != nil {
@@ -54,12 +55,12 @@ func (r *reader) module(m *facts.Module, manifest *resource.Element, at place.Pl
 			if v, ok := r.literal(t); ok {
 				m.Title = v.AsString()
 			} else {
-				m.SetUnread("title", r.noTitle(t))
+				m.Lose("title", fact.Unread(r.noTitle(t)))
 			}
 		}
 	}
 	if m.Name == "base" {
-		m.Kind, m.DeliverySaid = "base", true
+		m.Kind, m.DeliveryDeclared = "base", true
 	} else {
 		r.reach(manifest, at, m.Name)
 		if app := manifest.Child("application"); app != nil {
@@ -69,7 +70,7 @@ func (r *reader) module(m *facts.Module, manifest *resource.Element, at place.Pl
 		if mod != nil {
 			m.Conditions = conditions(mod)
 		}
-		m.DeliverySaid = mod != nil && (mod.Child("delivery") != nil || distribution(mod, "onDemand") != "")
+		m.DeliveryDeclared = mod != nil && (mod.Child("delivery") != nil || distribution(mod, "onDemand") != "")
 		if mod != nil {
 			switch typ := distribution(mod, "type"); {
 			case typ == "asset-pack":
@@ -92,8 +93,8 @@ func (r *reader) module(m *facts.Module, manifest *resource.Element, at place.Pl
 }
 
 func (r *reader) noTitle(a *resource.Attr) string {
-	if r.noTab != "" {
-		return r.noTab
+	if r.noTable.What != "" {
+		return r.noTable.What
 	}
 	return "its title " + a.Value.AsString() + " is not in the base's table"
 }
@@ -130,14 +131,14 @@ func conditions(mod *resource.Element) []string {
 // META-INF, in a bundle under root/META-INF of a module.
 func (r *reader) versions() {
 	const most = 64 // bytes that a version takes
-	r.out.Versions = map[string]string{}
+	r.out.Code.LibraryVersions = map[string]string{}
 	for _, e := range r.tree.Entries {
 		dir := path.Dir(e.Name)
 		if path.Ext(e.Name) != ".version" || dir != "META-INF" && !strings.HasSuffix(dir, "/root/META-INF") {
 			continue
 		}
 		if data, err := e.Read(most); err == nil {
-			r.out.Versions[strings.TrimSuffix(path.Base(e.Name), ".version")] = strings.TrimSpace(string(data))
+			r.out.Code.LibraryVersions[strings.TrimSuffix(path.Base(e.Name), ".version")] = strings.TrimSpace(string(data))
 		}
 	}
 }
@@ -167,7 +168,7 @@ func (r *reader) duplicates() {
 		case old.module != module && (old.crc != c.crc || old.size != c.size):
 			d := &facts.Duplicate{Path: rest, Modules: []string{old.module, module}}
 			d.SetSelf(place.Place{File: r.file, Entry: e.Name})
-			r.out.Duplicates = append(r.out.Duplicates, d)
+			r.out.Bundle.Duplicates = append(r.out.Bundle.Duplicates, d)
 		}
 	}
 }
@@ -205,7 +206,7 @@ func (r *reader) bundleConfig() {
 	at := place.Place{File: r.file, Entry: name}
 	data, err := r.tree.Read(name, 1<<20)
 	if err != nil {
-		r.out.SetUnread("bundle", name+" cannot be read: "+err.Error())
+		r.out.Bundle.Lose("config", fact.Unread(name+" cannot be read: "+err.Error()))
 		return
 	}
 	c := &bundleReader{}
@@ -248,10 +249,10 @@ func (r *reader) bundleConfig() {
 		return nil
 	})
 	if err != nil {
-		r.out.SetUnread("bundle", name+" is damaged: "+err.Error())
+		r.out.Bundle.Lose("config", fact.Unread(name+" is damaged: "+err.Error()))
 		return
 	}
-	r.out.Bundle = &c.BundleConfig
+	r.out.Bundle.Config = &c.BundleConfig
 }
 
 // bundleReader fills a bundle's configuration.
@@ -300,7 +301,7 @@ func (r *reader) metadata() {
 	m.SetSelf(place.Place{File: r.file, Entry: strings.TrimSuffix(root, "/")})
 	if !r.bundle {
 		for _, f := range []string{"mapping", "native_symbols", "dependencies"} {
-			m.SetUnread(f, "an APK does not carry it; it is sent beside the package")
+			m.Lose(f, fact.Unread("an APK does not carry it; it is sent beside the package"))
 		}
 	}
 	for _, e := range r.tree.Entries {
@@ -320,5 +321,5 @@ func (r *reader) metadata() {
 			m.Files = append(m.Files, e.Name)
 		}
 	}
-	r.out.Metadata = m
+	r.out.Bundle.Metadata = m
 }

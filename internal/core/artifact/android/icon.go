@@ -3,24 +3,23 @@ package android
 import (
 	"bytes"
 	"fmt"
-	"io"
 	"path"
 	"slices"
 	"sort"
-	"strings"
 
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/pngmeta"
 	"regola.example/regola/internal/core/format/resource"
 	"regola.example/regola/internal/core/place"
 )
 
-// iconHead is how much of a picture is read to know its size and kind.
-const iconHead = 1 << 20
+// maxIcon bounds a picture of an icon, in bytes.
+const maxIcon = 8 << 20
 
 // icon follows the launcher icon through the table to its files.
 func (r *reader) icon(app *resource.Element, at place.Place) {
-	r.mark(app, at, "icon", "application", attrIcon, "icon")
+	markIn(&r.out.Mark, app, at, "icon", "application", attrIcon, "icon")
 	icon := &facts.Icon{Round: app.Attr(attrRoundIcon, "roundIcon") != nil}
 	a := app.Attr(attrIcon, "icon")
 	if a == nil {
@@ -30,43 +29,61 @@ func (r *reader) icon(app *resource.Element, at place.Place) {
 	}
 	icon.SetSelf(key(at, "application", "icon", a.Offset))
 	icon.Name = a.Value.AsString()
-	items := resource.Resolve(r.table, a.Value)
+	items := r.resolve(a.Value)
 	for _, it := range items {
 		if it.Value.Kind != resource.File && it.Value.Kind != resource.String {
 			continue
 		}
 		r.iconFile(icon, it)
 	}
-	if len(icon.Files) == 0 && a.Value.Kind == resource.Reference && a.Value.Ref>>24 == 0x7f && r.noTab != "" {
-		r.out.SetUnread("icon", r.noTab)
+	if len(icon.Files) == 0 && a.Value.Kind == resource.Reference && a.Value.Ref>>24 == 0x7f && r.noTable.What != "" {
+		r.out.Lose("icon", r.noTable)
 		return
 	}
 	sort.SliceStable(icon.Files, func(i, j int) bool { return icon.Files[i].Width < icon.Files[j].Width })
 	r.out.Icon = icon
 }
 
+// iconFile reads one picture of the icon.
 func (r *reader) iconFile(icon *facts.Icon, it resource.Item) {
 	name := r.root + it.Value.Text
-	f := &facts.IconFile{Density: resource.DensityName(it.Config.Density), Path: name}
-	f.SetSelf(place.Place{File: r.file, Entry: name})
+	f := &facts.IconFile{}
+	if known := r.pictures[name]; known != nil {
+		*f = *known
+	} else {
+		f.Path = name
+		f.SetSelf(place.Place{File: r.file, Entry: name})
+		r.picture(icon, f)
+		if r.pictures == nil {
+			r.pictures = map[string]*facts.IconFile{}
+		}
+		r.pictures[name] = f
+	}
+	f.Density = resource.DensityName(it.Config.Density)
 	icon.Files = append(icon.Files, f)
-	e := r.tree.Get(name)
+}
+
+// picture reads the file of a picture. One that cannot be read is lost whole.
+func (r *reader) picture(icon *facts.Icon, f *facts.IconFile) {
+	lose := func(what string) { f.LoseAll(fact.Unread(what), "path", "density") }
+	e := r.tree.Get(f.Path)
 	if e == nil {
-		f.SetUnread("format", "the file is not in the package")
+		lose("the file is not in the package")
 		return
 	}
-	if path.Ext(name) == ".xml" {
-		f.Format = "xml"
-		data, err := e.Read(iconHead)
-		if err != nil {
-			f.SetUnread("format", err.Error())
-			return
-		}
+	data, err := e.Read(maxIcon)
+	if err != nil {
+		lose(err.Error())
+		return
+	}
+	switch {
+	case path.Ext(f.Path) == ".xml":
 		root, err := r.xml(data)
 		if err != nil {
-			f.SetUnread("format", err.Error())
+			lose(err.Error())
 			return
 		}
+		f.Format = "xml"
 		if root.Name == "adaptive-icon" {
 			icon.Adaptive = true
 			icon.Foreground = icon.Foreground || root.Child("foreground") != nil
@@ -74,48 +91,26 @@ func (r *reader) iconFile(icon *facts.Icon, it resource.Item) {
 			icon.Monochrome = icon.Monochrome || root.Child("monochrome") != nil
 			r.background(icon, root.Child("background"))
 		}
-		return
-	}
-	src, err := e.Open()
-	if err != nil {
-		f.SetUnread("format", err.Error())
-		return
-	}
-	defer src.Close()
-	head := make([]byte, 32)
-	n, _ := io.ReadFull(src, head)
-	head = head[:n]
-	switch {
-	case pngmeta.Is(head):
-		f.Format = "png"
-		if full, err := e.Open(); err == nil {
-			info, err := pngmeta.Read(full)
-			full.Close()
-			if err != nil {
-				f.SetUnread("width", err.Error())
-				f.SetUnread("height", err.Error())
-				return
-			}
-			f.Width, f.Height, f.Alpha = int64(info.Width), int64(info.Height), info.Alpha
-			if full, err = e.Open(); err == nil {
-				var n int
-				n, err = pngmeta.Colors(full)
-				full.Close()
-				f.Colors = int64(n)
-			}
-			if err != nil {
-				f.SetUnread("colors", err.Error())
-			}
+	case pngmeta.Is(data):
+		info, err := pngmeta.Read(bytes.NewReader(data))
+		if err != nil {
+			lose(err.Error())
+			return
 		}
-	case bytes.HasPrefix(head, []byte("RIFF")) && strings.HasPrefix(string(head[min(8, len(head)):]), "WEBP"):
+		f.Format, f.Width, f.Height, f.Alpha = "png", int64(info.Width), int64(info.Height), info.Alpha
+		n, err := pngmeta.Colors(bytes.NewReader(data))
+		if f.Colors = int64(n); err != nil {
+			f.Lose("colors", fact.Unread(err.Error()))
+		}
+	case bytes.HasPrefix(data, []byte("RIFF")) && len(data) >= 12 && string(data[8:12]) == "WEBP":
 		f.Format = "webp"
-		f.SetUnread("colors", "the colours of a WebP picture are not counted")
-		webp(f, head)
-	case bytes.HasPrefix(head, []byte("\xff\xd8\xff")):
+		webp(f, data)
+		f.Lose("colors", fact.Unread("the colours of a WebP picture are not counted"))
+	case bytes.HasPrefix(data, []byte("\xff\xd8\xff")):
 		f.Format = "jpeg"
-		f.SetUnread("colors", "the colours of a JPEG picture are not counted")
+		f.Lose("colors", fact.Unread("the colours of a JPEG picture are not counted"))
 	default:
-		f.SetUnread("format", fmt.Sprintf("begins with % x, which is no picture known here", head[:min(4, len(head))]))
+		lose(fmt.Sprintf("begins with % x, which is no picture known here", data[:min(4, len(data))]))
 	}
 }
 
@@ -129,7 +124,7 @@ func (r *reader) background(icon *facts.Icon, layer *resource.Element) {
 	if a == nil {
 		return
 	}
-	for _, it := range resource.Resolve(r.table, a.Value) {
+	for _, it := range r.resolve(a.Value) {
 		if it.Value.Kind == resource.Color {
 			icon.Fill = it.Value.AsString()
 			return
@@ -138,7 +133,7 @@ func (r *reader) background(icon *facts.Icon, layer *resource.Element) {
 		if it.Value.Kind != resource.File || path.Ext(it.Value.Text) != ".xml" || e == nil {
 			continue
 		}
-		data, err := e.Read(iconHead)
+		data, err := e.Read(maxIcon)
 		if err != nil {
 			continue
 		}
@@ -162,7 +157,7 @@ func (r *reader) background(icon *facts.Icon, layer *resource.Element) {
 // specification places at byte 12.
 func webp(f *facts.IconFile, head []byte) {
 	if len(head) < 30 {
-		f.SetUnread("width", "the picture is cut off")
+		f.LoseAll(fact.Unread("the picture is cut off"), "path", "density", "format")
 		return
 	}
 	u24 := func(b []byte) int64 { return int64(b[0]) | int64(b[1])<<8 | int64(b[2])<<16 }

@@ -14,7 +14,6 @@ import (
 	"google.golang.org/protobuf/encoding/protowire"
 
 	"regola.example/regola/internal/core/artifact/android"
-	"regola.example/regola/internal/core/artifact/tree"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/seed"
 )
@@ -95,7 +94,7 @@ func TestLevels(t *testing.T) {
 	none := manifest(t, "")
 	assert.EqualValues(t, 1, *none.MinLevel, "no uses-sdk means level 1")
 	assert.EqualValues(t, 1, *none.TargetLevel)
-	assert.False(t, none.MinLevelSaid)
+	assert.False(t, none.MinLevelDeclared)
 	assert.Zero(t, *none.VersionCode)
 
 	least := manifest(t, "versionCode=#7", xml("uses-sdk", "minSdkVersion=#24"))
@@ -149,7 +148,7 @@ func TestComponents(t *testing.T) {
 	assert.Equal(t, "phone", a.LauncherKind)
 	require.Len(t, a.Components, 5)
 	log, curve, probe, provider, alias := a.Components[0], a.Components[1], a.Components[2], a.Components[3], a.Components[4]
-	assert.True(t, log.Exported && !log.ExportedSaid, "a filter exports by default")
+	assert.True(t, log.Exported && !log.ExportedDeclared, "a filter exports by default")
 	assert.Equal(t, "a.b.Curve", curve.Name)
 	assert.Equal(t, "portrait", curve.Orientation)
 	assert.False(t, curve.Resizeable)
@@ -180,7 +179,7 @@ func TestReach(t *testing.T) {
 	assert.False(t, a.Features[0].Required)
 	assert.True(t, a.Features[1].Required)
 	assert.Equal(t, "3.1", a.GLES)
-	assert.Equal(t, []string{"large"}, a.Screens)
+	assert.Equal(t, []string{"large"}, a.ExcludedScreens)
 	assert.Equal(t, []string{"a.b.P"}, a.Defined)
 	assert.Equal(t, []string{"x.y"}, a.Queries)
 	assert.True(t, a.QueriesBroad && a.Instrumented)
@@ -228,7 +227,7 @@ func TestModules(t *testing.T) {
 	}
 	g := byName["glaze"]
 	assert.Equal(t, []string{"feature", "on-demand", "Glazes", "glaze"}, []string{g.Kind, g.Delivery, g.Title, g.SplitName})
-	assert.True(t, g.Instant && g.HasCode && g.DeliverySaid)
+	assert.True(t, g.Instant && g.HasCode && g.DeliveryDeclared)
 	assert.EqualValues(t, 5, *g.VersionCode)
 	assert.Equal(t, "assets", byName["pots"].Kind)
 	assert.Equal(t, "fast-follow", byName["pots"].Delivery)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/place"
 )
@@ -16,17 +17,17 @@ func Merge(base *facts.Package, splits []*facts.Package) {
 	seen := map[string]string{}
 	for _, p := range splits {
 		s := p.Android
-		f := &facts.Split{Name: s.Split, File: p.File}
+		f := &facts.Split{Name: s.Manifest.Split, File: p.File}
 		f.SetSelf(place.Place{File: p.File})
 		f.Faults = misfits(b, s)
-		if other, twice := seen[s.Split]; twice {
+		if other, twice := seen[s.Manifest.Split]; twice {
 			f.Faults = append(f.Faults, "the same split is given as "+other)
 		}
-		seen[s.Split] = p.File
+		seen[s.Manifest.Split] = p.File
 		b.Splits = append(b.Splits, f)
 		base.Size += p.Size
 		base.Entries += p.Entries
-		base.Names = append(base.Names, p.Names...)
+		base.Files = append(base.Files, p.Files...)
 		mergeContents(b, s)
 	}
 }
@@ -34,11 +35,11 @@ func Merge(base *facts.Package, splits []*facts.Package) {
 // misfits lists in what a split does not fit its base.
 func misfits(b, s *facts.Android) []string {
 	var out []string
-	if s.ID != b.ID {
-		out = append(out, fmt.Sprintf("it belongs to %s and the base is %s", s.ID, b.ID))
+	if s.Manifest.ID != b.Manifest.ID {
+		out = append(out, fmt.Sprintf("it belongs to %s and the base is %s", s.Manifest.ID, b.Manifest.ID))
 	}
-	if s.VersionCode != nil && b.VersionCode != nil && *s.VersionCode != *b.VersionCode {
-		out = append(out, fmt.Sprintf("it has version code %d and the base %d", *s.VersionCode, *b.VersionCode))
+	if s.Manifest.VersionCode != nil && b.Manifest.VersionCode != nil && *s.Manifest.VersionCode != *b.Manifest.VersionCode {
+		out = append(out, fmt.Sprintf("it has version code %d and the base %d", *s.Manifest.VersionCode, *b.Manifest.VersionCode))
 	}
 	sc, bc := s.Signing.Certificate, b.Signing.Certificate
 	switch {
@@ -52,63 +53,67 @@ func misfits(b, s *facts.Android) []string {
 
 // mergeContents adds what a split brings to the base's facts.
 func mergeContents(b, s *facts.Android) {
-	for _, a := range s.Architectures {
-		i := slices.IndexFunc(b.Architectures, func(o *facts.ABI) bool { return o.Name == a.Name })
+	for _, a := range s.Native.Architectures {
+		i := slices.IndexFunc(b.Native.Architectures, func(o *facts.ABI) bool { return o.Name == a.Name })
 		if i < 0 {
-			b.Architectures = append(b.Architectures, a)
+			b.Native.Architectures = append(b.Native.Architectures, a)
 		} else {
-			b.Architectures[i].Libraries = append(b.Architectures[i].Libraries, a.Libraries...)
+			b.Native.Architectures[i].Libraries = append(b.Native.Architectures[i].Libraries, a.Libraries...)
 		}
 	}
-	b.Libraries = append(b.Libraries, s.Libraries...)
-	for _, d := range s.Dex {
-		d.Module = s.Split
-		b.Dex = append(b.Dex, d)
+	b.Native.Libraries = append(b.Native.Libraries, s.Native.Libraries...)
+	for _, d := range s.Code.Dex {
+		d.Module = s.Manifest.Split
+		b.Code.Dex = append(b.Code.Dex, d)
 	}
-	for _, l := range s.Locales {
-		if !slices.Contains(b.Locales, l) {
-			b.Locales = append(b.Locales, l)
+	for _, l := range s.Resources.Locales {
+		if !slices.Contains(b.Resources.Locales, l) {
+			b.Resources.Locales = append(b.Resources.Locales, l)
 		}
 	}
-	slices.Sort(b.Locales)
-	b.Strings = append(b.Strings, s.Strings...)
-	if s.Texts != nil && b.Label != nil && b.LabelID != 0 {
-		for l, t := range s.Texts(b.LabelID) {
-			if b.Label.Locales == nil {
-				b.Label.Locales = map[string]string{}
+	slices.Sort(b.Resources.Locales)
+	b.Resources.Strings = append(b.Resources.Strings, s.Resources.Strings...)
+	if l := b.Resources.Label; l != nil && b.Resources.LabelID != 0 {
+		for locale, text := range s.Resources.ByID[b.Resources.LabelID] {
+			if l.Locales == nil {
+				l.Locales = map[string]string{}
 			}
-			b.Label.Locales[l] = t
+			l.Locales[locale] = text
 		}
 	}
-	for _, d := range s.Densities {
-		if !slices.Contains(b.Densities, d) {
-			b.Densities = append(b.Densities, d)
+	s.Resources.ByID = nil
+	for _, d := range s.Resources.Densities {
+		if !slices.Contains(b.Resources.Densities, d) {
+			b.Resources.Densities = append(b.Resources.Densities, d)
 		}
 	}
-	for _, p := range s.Permissions {
-		p.Module = s.Split
-		b.Permissions = append(b.Permissions, p)
+	for _, p := range s.Manifest.Permissions {
+		p.Module = s.Manifest.Split
+		b.Manifest.Permissions = append(b.Manifest.Permissions, p)
 	}
-	for _, c := range s.Components {
-		c.Module = s.Split
-		b.Components = append(b.Components, c)
+	for _, c := range s.Manifest.Components {
+		c.Module = s.Manifest.Split
+		b.Manifest.Components = append(b.Manifest.Components, c)
 	}
 	b.Signing.Faults = append(b.Signing.Faults, s.Signing.Faults...)
 	if s.Archive != nil && b.Archive != nil {
 		b.Archive.Faults = append(b.Archive.Faults, s.Archive.Faults...)
 		b.Archive.Unaligned = append(b.Archive.Unaligned, s.Archive.Unaligned...)
 	}
-	for k, n := range s.SizeBy {
-		b.SizeBy[k] += n
+	for k, n := range s.Sizes.Parts {
+		b.Sizes.Parts[k] += n
 	}
-	b.Download += s.Download
+	b.Sizes.Download += s.Sizes.Download
 	if b.Code != nil && s.Code != nil {
-		if len(s.Dex) > 0 {
-			b.Code.SetUnread("missing", "code lies in several splits, which are not joined class by class")
+		if len(s.Code.Dex) > 0 {
+			b.Code.Lose("missing", fact.Unread("code lies in several splits, which are not joined class by class"))
+			if g := s.Code.Gone(); g != nil {
+				b.Code.LoseAll(*g, "files", "dex", "library_versions")
+			}
 		}
 		b.Code.Classes += s.Code.Classes
 		b.Code.Methods += s.Code.Methods
-		b.Code.Shrunk = b.Code.Shrunk || s.Code.Shrunk
+		b.Code.Compilers = append(b.Code.Compilers, s.Code.Compilers...)
 		for k, n := range s.Code.Packages {
 			b.Code.Packages[k] += n
 		}

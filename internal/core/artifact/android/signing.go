@@ -6,16 +6,20 @@ import (
 	"slices"
 	"strings"
 
-	"regola.example/regola/internal/core/artifact/tree"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/files"
 	"regola.example/regola/internal/core/format/apksig"
 	"regola.example/regola/internal/core/format/jarsig"
 	"regola.example/regola/internal/core/format/x509meta"
 	"regola.example/regola/internal/core/place"
 )
 
+// notVerified is why digests are not known to fit.
+var notVerified = fact.Missing("the digests were not verified; run check, or facts --digests")
+
 // jarFiles shows a tree to the reader of JAR signatures.
-type jarFiles struct{ *tree.Tree }
+type jarFiles struct{ *files.Tree }
 
 // Names implements jarsig.Files.
 func (j jarFiles) Names() []string {
@@ -43,7 +47,7 @@ func (r *reader) signing() {
 	if r.tree.Archive == nil {
 		return
 	}
-	if r.jar = jarsig.Read(jarFiles{r.tree}); r.jar != nil {
+	if r.jar = jarsig.Read(jarFiles{r.tree}, r.tree.Budget); r.jar != nil {
 		s.Schemes = append(s.Schemes, "jar")
 		for _, sg := range r.jar.Signers {
 			f := &facts.Signer{Scheme: "jar", Certificate: r.certificate(sg.Certificate, sg.Block)}
@@ -66,21 +70,25 @@ func (r *reader) signing() {
 	if !r.bundle {
 		r.block(s)
 	}
-	for _, m := range r.out.MetaData {
+	for _, m := range r.out.Manifest.MetaData {
 		s.StoreCopy = s.StoreCopy || m.Name == "com.android.vending.derived.apk.id" || strings.HasPrefix(m.Name, "com.android.stamp.")
 	}
 	s.StoreCopy = s.StoreCopy || r.tree.Get("stamp-cert-sha256") != nil
 	if r.jar != nil && r.jar.Unverified != "" {
-		s.SetUnread("verified", r.jar.Unverified)
+		s.Lose("verified", fact.Unread(r.jar.Unverified))
+	}
+	if r.jar != nil && r.jar.Unread != "" {
+		s.Lose("verified", fact.Unread(r.jar.Unread))
+		s.Lose("faults", fact.Unread(r.jar.Unread))
 	}
 	if !r.digests {
-		s.SetUnread("verified", "the digests were not verified; run check, or facts --digests")
+		s.Lose("verified", notVerified)
 	}
 	if s.Certificate == nil {
-		s.SetUnread("certificate", "the package is not signed")
 		if len(s.Schemes) > 0 {
-			s.SetUnread("certificate", "the signer's certificate cannot be read")
+			s.Lose("certificate", fact.Unread("the signer's certificate cannot be read"))
 		}
+		s.Lose("certificate", fact.Missing("the package is not signed"))
 	}
 }
 
@@ -132,12 +140,17 @@ func (r *reader) certificate(c *x509meta.Certificate, entry string) *facts.Certi
 		return nil
 	}
 	f := &facts.Certificate{Subject: c.Subject, Key: c.Key, Bits: int64(c.Bits), Algorithm: c.Algorithm,
-		NotBefore: c.NotBefore, NotAfter: c.NotAfter, Fingerprint: c.Fingerprint, Debug: c.Debug}
+		NotBefore: c.NotBefore, NotAfter: c.NotAfter, Fingerprint: c.Fingerprint}
 	f.SetSelf(place.Place{File: r.file, Entry: entry})
 	return f
 }
 
 func (r *reader) signatureFault(scheme, entry, what string) {
+	const most = 2000 // a report of more helps nobody
+	if len(r.out.Signing.Faults) >= most {
+		r.out.Signing.More++
+		return
+	}
 	f := &facts.SignatureFault{Scheme: scheme, Entry: entry, What: what}
 	f.SetSelf(place.Place{File: r.file, Entry: entry})
 	r.out.Signing.Faults = append(r.out.Signing.Faults, f)

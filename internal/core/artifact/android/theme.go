@@ -3,6 +3,7 @@ package android
 import (
 	"strings"
 
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/resource"
 	"regola.example/regola/internal/core/place"
@@ -25,21 +26,22 @@ func (r *reader) theme(e *resource.Element, at place.Place, element string) {
 		return
 	}
 	t := &facts.Theme{Name: a.Value.AsString()}
-	for _, known := range r.out.Themes {
-		if known.Name == t.Name {
-			return
-		}
+	if r.themes[t.Name] {
+		return
 	}
+	if r.themes == nil {
+		r.themes = map[string]bool{}
+	}
+	r.themes[t.Name] = true
 	t.SetSelf(key(at, element, "theme", a.Offset))
-	r.out.Themes = append(r.out.Themes, t)
+	r.out.Resources.Themes = append(r.out.Resources.Themes, t)
 	if r.table == nil {
-		t.SetUnread("edge_opt_out", r.noTab)
-		t.SetUnread("splash", r.noTab)
+		t.LoseAll(r.noTable, "name")
 		return
 	}
 	nameless := false
 	said := map[string]bool{} // the nearest style decides
-	for _, it := range resource.Inherited(r.table, a.Value.Ref) {
+	for _, it := range resource.Inherited(r.table, a.Value.Ref, r.tree.Budget) {
 		name := strings.TrimPrefix(it.Name, "android:")
 		switch {
 		case name == "" && it.Attr>>24 == 0x01:
@@ -49,7 +51,7 @@ func (r *reader) theme(e *resource.Element, at place.Place, element string) {
 			t.EdgeOptOut = it.Value.Kind == resource.Bool && it.Value.Int != 0
 		case name == splashIcon:
 			t.Splash = it.Value.AsString()
-			for _, file := range resource.Resolve(r.table, it.Value) {
+			for _, file := range r.resolve(it.Value) {
 				if file.Value.Kind == resource.File {
 					t.Splash = file.Value.Text
 				}
@@ -58,9 +60,9 @@ func (r *reader) theme(e *resource.Element, at place.Place, element string) {
 		said[name] = name != ""
 	}
 	if nameless {
-		t.SetUnread("edge_opt_out", numbered)
+		t.Lose("edge_opt_out", fact.Unread(numbered))
 		if t.Splash == "" {
-			t.SetUnread("splash", numbered)
+			t.Lose("splash", fact.Unread(numbered))
 		}
 	}
 }

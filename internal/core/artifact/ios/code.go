@@ -2,64 +2,94 @@ package ios
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"path"
 	"runtime"
 	"slices"
 	"strings"
 
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/macho"
 	"regola.example/regola/internal/core/place"
 )
 
-// executables streams the main executable and those of nested bundles, each
-// once, for all who need it.
+// executables streams the executable of every bundle, each once, for all who
+// need it.
 func (r *reader) executables() {
 	r.begin()
-	app := r.bundle("app", ".", r.out.ID, r.out.Executable)
-	app.MinOS = r.out.MinOS
-	f, err := r.code(app)
-	at := r.at(r.out.Executable)
-	r.out.Put("slices", at)
-	if err != nil {
-		why := "the executable cannot be read: " + err.Error()
-		for _, field := range []string{"slices", "libraries", "weak_libraries", "binaries"} {
-			r.out.SetUnread(field, why)
-		}
-	} else {
-		r.slices(f, at)
-		r.binary(r.out.Executable, f)
-	}
-	if e := r.tree.Get(r.out.Executable); e != nil {
-		r.out.Executable755 = e.Mode&0o111 != 0
-	}
-	r.sdk(f, at)
-	for _, n := range r.out.Nested {
-		b := r.bundle(n.Kind, n.Path, n.ID, executableOf(n))
-		b.MinOS = n.MinOS
-		if why := n.Unread("min_os"); why != "" {
-			b.SetUnread("min_os", why)
-		}
-		f, err := r.code(b)
-		switch {
-		case err == nil:
-			r.binary(b.Executable, f)
-		case r.tree.Get(b.Executable) == nil, b.StaticLibrary:
-			// Nothing is there that could run. A static library is part of the app.
-		default:
-			r.unreadBinary(b.Executable, err)
-		}
+	for _, b := range r.out.Bundles {
+		r.code(b)
 	}
 }
 
-// executableOf is the path of a nested bundle's executable within the app.
-func executableOf(n *facts.Nested) string {
-	name := n.Executable
-	if name == "" {
-		name = strings.TrimSuffix(path.Base(n.Path), path.Ext(n.Path))
+// executable is the path of a bundle's executable within the app.
+func (r *reader) executable(b *facts.Bundle) string {
+	name := b.Info.Executable
+	if name == "" && b.Kind != "app" {
+		name = strings.TrimSuffix(path.Base(b.Path), path.Ext(b.Path))
 	}
-	return n.Path + "/" + name
+	return path.Join(b.Path, name)
+}
+
+// code reads a bundle's executable: its slices, its names, its signature. One
+// that cannot be read loses them all.
+func (r *reader) code(b *facts.Bundle) {
+	c := &b.Code
+	c.Path = r.executable(b)
+	at := r.at(c.Path)
+	c.SetSelf(at)
+	b.Put("signature", at)
+	e := r.tree.Get(c.Path)
+	c.ExecutableMode = e != nil && e.Mode&0o111 != 0
+	f, err := r.macho(c.Path)
+	if err != nil {
+		c.StaticLibrary = errors.Is(err, macho.ErrStatic)
+		if c.Fault = err.Error(); e == nil {
+			c.Fault = "it is not in the package"
+		}
+		gap := fact.Unread("the executable cannot be read: " + c.Fault)
+		if b.Kind != "app" && (e == nil || c.StaticLibrary) {
+			gap = fact.Missing("nothing is there that could run: " + c.Fault)
+		}
+		gap.At = at
+		c.LoseAll(gap, "path", "fault", "static_library", "executable_mode")
+		b.Lose("signature", gap)
+		return
+	}
+	for i := range f.Slices {
+		c.Slices = append(c.Slices, sliceFacts(f, i, at))
+	}
+	s := device(f)
+	c.CPU, c.SearchPaths = s.CPU, s.RPaths
+	c.Imports, c.Exports, c.Classes, c.Selectors, c.Literals = s.Imports, s.Exports, s.Classes, s.Selectors, s.Literals
+	c.Imported, c.Exported = int64(len(s.Imports)), int64(len(s.Exports))
+	for _, l := range s.Libraries {
+		if l.Weak {
+			c.WeakLibraries = append(c.WeakLibraries, l.Name)
+		} else {
+			c.Libraries = append(c.Libraries, l.Name)
+		}
+	}
+	names := fact.Unread(s.Partial)
+	if f.HeadersOnly {
+		names = fact.Missing(tooLarge)
+	}
+	if names.What != "" {
+		c.LoseNames(names)
+	}
+	switch {
+	case f.HeadersOnly:
+		b.Lose("signature", fact.Missing(tooLarge))
+	case s.Signature == nil && s.HasSigning:
+		b.Lose("signature", fact.Unread("the code signature cannot be reached"))
+	case s.Signature == nil:
+		b.Signature = &facts.CodeSignature{Adhoc: true}
+		b.Signature.SetSelf(at)
+	default:
+		r.signature(b, s)
+	}
 }
 
 // reading is an executable that is being read.
@@ -83,9 +113,9 @@ const tooLarge = "the executable is large and compressed, so that only its head 
 // begin reads all executables beside what else is read, the largest first:
 // symbols and signatures stand at their ends.
 func (r *reader) begin() {
-	names := []string{r.out.Executable}
-	for _, n := range r.out.Nested {
-		names = append(names, executableOf(n))
+	var names []string
+	for _, b := range r.out.Bundles {
+		names = append(names, r.executable(b))
 	}
 	size := func(name string) int64 {
 		if e := r.tree.Get(name); e != nil {
@@ -136,26 +166,11 @@ func (r *reader) readCode(name string) (*macho.File, error) {
 		return nil, err
 	}
 	defer src.Close()
+	part := r.tree.Budget.Part(int(min(e.Size, 1<<30)))
 	if r.quick && !e.Stored && e.Size > maxQuick {
-		return macho.ReadHeaders(src)
+		return macho.ReadHeaders(src, part)
 	}
-	return macho.Read(src, r.digests)
-}
-
-func (r *reader) slices(f *macho.File, at place.Place) {
-	for i := range f.Slices {
-		fs := sliceFacts(f, i, at)
-		r.out.Slices = append(r.out.Slices, fs)
-	}
-	main := device(f)
-	for _, l := range main.Libraries {
-		if l.Weak {
-			r.out.WeakLibraries = append(r.out.WeakLibraries, l.Name)
-		} else {
-			r.out.Libraries = append(r.out.Libraries, l.Name)
-		}
-	}
-	r.out.Put("libraries", at)
+	return macho.Read(src, r.digests, part)
 }
 
 func sliceFacts(f *macho.File, i int, at place.Place) *facts.Slice {
@@ -165,10 +180,10 @@ func sliceFacts(f *macho.File, i int, at place.Place) *facts.Slice {
 		UUID: s.UUID, Encryptable: s.Encryptable, ExtensionSafe: s.ExtensionSafe}
 	fs.SetSelf(place.Place{File: at.File, Entry: at.Entry, Key: s.CPU + " slice", Offset: s.Offset})
 	if f.HeadersOnly {
-		fs.SetUnread("stripped", tooLarge)
+		fs.Lose("stripped", fact.Unread(tooLarge))
 	}
 	if s.Platform == "" {
-		fs.SetUnread("platform", "no load command tells the platform")
+		fs.Lose("platform", fact.Unread("no load command tells the platform"))
 	}
 	return fs
 }
@@ -198,54 +213,21 @@ func device(f *macho.File) *macho.Slice {
 	return &f.Slices[0]
 }
 
-func (r *reader) binary(name string, f *macho.File) {
-	s := device(f)
-	b := &facts.Binary{Path: name, CPU: s.CPU, RPaths: s.RPaths, Imports: s.Imports, Exports: s.Exports, Classes: s.Classes, Selectors: s.Selectors,
-		Literals: s.Literals, Imported: int64(len(s.Imports)), Exported: int64(len(s.Exports))}
-	b.SetSelf(r.at(name))
-	for _, l := range s.Libraries {
-		if l.Weak {
-			b.Weak = append(b.Weak, l.Name)
-		} else {
-			b.Libraries = append(b.Libraries, l.Name)
-		}
-	}
-	if f.HeadersOnly {
-		s.Partial = tooLarge
-	}
-	if s.Partial != "" {
-		for _, field := range []string{"imports", "imported", "exported"} {
-			b.SetUnread(field, s.Partial)
-		}
-	}
-	r.out.Binaries = append(r.out.Binaries, b)
-}
-
-// unreadBinary keeps the place of an executable that cannot be read, so that
-// nothing that depends on it passes unseen.
-func (r *reader) unreadBinary(name string, err error) {
-	b := &facts.Binary{Path: name}
-	b.SetSelf(r.at(name))
-	for _, field := range []string{"cpu", "libraries", "weak_libraries", "search_paths", "imports", "imported", "exported"} {
-		b.SetUnread(field, "the executable cannot be read: "+err.Error())
-	}
-	r.out.Binaries = append(r.out.Binaries, b)
-}
-
 // sdk takes the SDK version from the executable, where it cannot be edited by
 // hand, and else from the property list.
-func (r *reader) sdk(f *macho.File, at place.Place) {
-	if f != nil {
-		if s := device(f); s.SDK != "" {
-			r.out.SDK = &s.SDK
-			r.out.Put("sdk", place.Place{File: at.File, Entry: at.Entry, Key: s.CPU + " slice", Offset: s.Offset})
+func (r *reader) sdk(app *facts.Bundle, at place.Place) {
+	r.out.Put("sdk", app.Info.Field("sdk_name"))
+	for _, s := range app.Code.Slices {
+		if s.CPU == app.Code.CPU && s.SDK != "" {
+			sdk := s.SDK
+			r.out.SDK = &sdk
+			r.out.Put("sdk", s.Self())
 			return
 		}
 	}
-	r.out.Put("sdk", r.out.Field("sdk_name"))
-	if v := strings.TrimLeft(r.out.SDKName, "abcdefghijklmnopqrstuvwxyz"); v != "" {
+	if v := strings.TrimLeft(app.Info.SDKName, "abcdefghijklmnopqrstuvwxyz"); v != "" {
 		r.out.SDK = &v
 		return
 	}
-	r.out.SetUnread("sdk", "neither the executable nor DTSDKName tells the SDK")
+	r.out.Lose("sdk", fact.Unread("neither the executable nor DTSDKName tells the SDK"))
 }

@@ -7,9 +7,12 @@ import (
 	"io"
 	"path"
 	"slices"
+	"strings"
 
-	"regola.example/regola/internal/core/artifact/tree"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/files"
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/assetcar"
 	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/format/pngmeta"
@@ -30,22 +33,23 @@ func (r *reader) catalogs() {
 		src, err := random(e)
 		var car *assetcar.Catalog
 		if err == nil {
-			car, err = assetcar.Read(src, e.Size)
+			car, err = assetcar.Read(src, e.Size, r.tree.Budget.Part(int(min(e.Size, 1<<30))))
 			src.Close()
 		}
-		var format *assetcar.FormatError
+		var malformed *format.Error
 		switch {
-		case errors.As(err, &format):
+		case errors.As(err, &malformed):
 			c.Fault = err.Error()
 		case err != nil: // the archive, or a bound of this reader
-			c.SetUnread("readable", err.Error())
 		default:
 			c.Readable = true
 		}
 		if err != nil {
-			for _, f := range []string{"tool", "platform", "min_os", "pictures", "sets"} {
-				c.SetUnread(f, "the asset catalogue cannot be read: "+err.Error())
+			kept := []string{"path"}
+			if malformed != nil {
+				kept = append(kept, "readable", "fault")
 			}
+			c.LoseAll(fact.Unread("the asset catalogue cannot be read: "+err.Error()), kept...)
 			continue
 		}
 		c.Tool, c.Platform, c.MinOS = car.Tool, car.Platform, car.PlatformVersion
@@ -101,8 +105,8 @@ func (r *reader) pictures(icon *facts.IOSIcon, names []string, dir string) {
 	slices.Sort(names)
 	for _, name := range slices.Compact(names) {
 		found := false
-		for _, e := range r.tree.Entries {
-			if path.Dir(e.Name) == dir && iconMatches(path.Base(e.Name), name) {
+		for _, e := range r.names[dir] {
+			if iconMatches(path.Base(e.Name), name) {
 				icon.Files, found = append(icon.Files, r.iconFile(e)), true
 			}
 		}
@@ -117,7 +121,7 @@ func (r *reader) pictures(icon *facts.IOSIcon, names []string, dir string) {
 	}
 	car := r.cars[dir]
 	if car == nil {
-		icon.SetUnread("set", c.Unread("sets"))
+		icon.Lose("set", *c.Gone())
 		return
 	}
 	for _, x := range car.Renditions {
@@ -132,7 +136,7 @@ func (r *reader) pictures(icon *facts.IOSIcon, names []string, dir string) {
 }
 
 // alternates reads the icons that people can choose instead.
-func (r *reader) alternates(info *plist.Value, at place.Place) {
+func (r *reader) alternates(b *facts.Bundle, info *plist.Value, at place.Place) {
 	seen := map[string]*facts.IOSIcon{}
 	files := map[string][]string{}
 	var names []string
@@ -154,30 +158,35 @@ func (r *reader) alternates(info *plist.Value, at place.Place) {
 			a.Name = name
 		}
 		r.pictures(a, files[name], ".")
-		r.out.Alternates = append(r.out.Alternates, a)
+		b.AlternateIcons = append(b.AlternateIcons, a)
 	}
 }
 
-// iconFile reads the size of an icon's picture, and counts its colours.
-func (r *reader) iconFile(e *tree.Entry) *facts.IconFile {
+// iconFile reads the size of an icon's picture, and counts its colours. One
+// that cannot be read is lost whole.
+func (r *reader) iconFile(e *files.Entry) *facts.IconFile {
+	if f := r.read[e.Name]; f != nil {
+		return f
+	}
 	f := &facts.IconFile{Path: e.Name, Format: "png"}
 	f.SetSelf(r.at(e.Name))
+	if r.read == nil {
+		r.read = map[string]*facts.IconFile{}
+	}
+	r.read[e.Name] = f
 	data, err := e.Read(maxIcon)
 	var info pngmeta.Info
 	if err == nil {
 		info, err = pngmeta.Read(bytes.NewReader(data))
 	}
 	if err != nil {
-		for _, field := range []string{"width", "height", "alpha", "colors"} {
-			f.SetUnread(field, err.Error())
-		}
+		f.LoseAll(fact.Unread(err.Error()), "path")
 		return f
 	}
 	f.Width, f.Height, f.Alpha = int64(info.Width), int64(info.Height), info.Alpha
 	n, err := pngmeta.Colors(bytes.NewReader(data))
-	f.Colors = int64(n)
-	if err != nil {
-		f.SetUnread("colors", err.Error())
+	if f.Colors = int64(n); err != nil {
+		f.Lose("colors", fact.Unread(err.Error()))
 	}
 	return f
 }
@@ -193,7 +202,7 @@ const maxRewinds = 16
 
 // random gives random access to a file: held whole while it is small, else
 // unpacked again whenever a reader goes back.
-func random(e *tree.Entry) (readerAt, error) {
+func random(e *files.Entry) (readerAt, error) {
 	if e.Size <= maxResident {
 		data, err := e.Read(maxResident)
 		if err != nil {
@@ -224,7 +233,7 @@ func (held) Close() error { return nil }
 // rewinder reads a stream at random: forward by skipping, backward by opening
 // it again. It is not safe for use by several goroutines.
 type rewinder struct {
-	entry   *tree.Entry
+	entry   *files.Entry
 	src     io.ReadCloser
 	pos     int64
 	rewinds int
@@ -261,14 +270,45 @@ func (r *rewinder) Close() error { return r.src.Close() }
 
 // setNames are the names of all sets of the app's own catalogue, and why they
 // are not known.
-func (r *reader) setNames() (map[string]bool, string) {
+func (r *reader) setNames() (map[string]bool, *fact.Gap) {
 	c := r.catalog(".")
 	if c == nil {
-		return nil, ""
+		return nil, nil
 	}
 	names := map[string]bool{}
 	for _, n := range c.Sets {
 		names[n] = true
 	}
-	return names, c.Unread("sets")
+	return names, c.Gone()
+}
+
+// icons gathers the icons of the app and of the apps inside it.
+func (r *reader) icons() {
+	for _, b := range r.out.Bundles {
+		info := r.lists[b]
+		if info == nil {
+			b.Lose("icon", *b.Info.Gone())
+			continue
+		}
+		at := r.at(path.Join(b.Path, "Info.plist"))
+		if b.Kind == "app" || b.Kind == "watch-app" || b.Kind == "app-clip" || info.Get("CFBundleIcons") != nil {
+			b.Icon = r.icon(info, at, b.Path)
+			b.Put("icon", b.Icon.Self())
+		}
+		if b.Kind == "app" {
+			r.alternates(b, info, at)
+		}
+	}
+}
+
+// iconMatches tells whether a file is a variant of an icon name: the name, an
+// optional scale and device suffix, and the extension.
+func iconMatches(file, name string) bool {
+	rest, ok := strings.CutPrefix(file, strings.TrimSuffix(name, ".png"))
+	if !ok {
+		return false
+	}
+	rest = strings.TrimSuffix(rest, ".png")
+	rest = strings.TrimSuffix(strings.TrimSuffix(rest, "~ipad"), "~iphone")
+	return rest == "" || rest == "@2x" || rest == "@3x"
 }

@@ -2,26 +2,30 @@ package ios
 
 import (
 	"fmt"
-	"path"
+	"slices"
 	"strconv"
 	"strings"
 
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/place"
 )
 
-func (r *reader) info(info *plist.Value, at place.Place) {
-	o := r.out
+// info reads the property list of a bundle.
+func (r *reader) info(b *facts.Bundle, info *plist.Value, at place.Place) {
+	o := &b.Info
+	o.SetSelf(at)
+	put := func(field string, v *plist.Value, key string) { o.Put(field, valueAt(at, v, key)) }
 	text := func(field, key string, into *string) {
 		v := info.Get(key)
 		*into = v.Text()
-		r.put(field, at, v, key)
+		put(field, v, key)
 		if v != nil && v.Kind != plist.String {
 			w := &facts.WrongType{Key: key, Type: v.Kind.Noun(), Want: plist.String.Noun()}
 			w.SetSelf(valueAt(at, v, key))
 			o.WrongTypes = append(o.WrongTypes, w)
-			o.SetUnread(field, fmt.Sprintf("%s is %s, not a string", key, v.Kind.Noun()))
+			o.Lose(field, fact.Unread(fmt.Sprintf("%s is %s, not a string", key, v.Kind.Noun())))
 		}
 	}
 	o.Keys = info.SortedKeys()
@@ -36,7 +40,6 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 			o.Texts[k] = v.Str
 		}
 	}
-	r.more(info, at)
 	text("id", "CFBundleIdentifier", &o.ID)
 	text("version", "CFBundleShortVersionString", &o.Version)
 	text("build", "CFBundleVersion", &o.Build)
@@ -48,7 +51,7 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 		text("name", "CFBundleName", &o.Name)
 	}
 	o.Platforms = info.Get("CFBundleSupportedPlatforms").Texts()
-	r.put("platforms", at, info.Get("CFBundleSupportedPlatforms"), "CFBundleSupportedPlatforms")
+	put("platforms", info.Get("CFBundleSupportedPlatforms"), "CFBundleSupportedPlatforms")
 	if fam := info.Get("UIDeviceFamily"); fam != nil {
 		for _, it := range fam.Items {
 			o.Families = append(o.Families, it.Int)
@@ -57,37 +60,37 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 			o.Families = []int64{fam.Int}
 		}
 	}
-	r.put("families", at, info.Get("UIDeviceFamily"), "UIDeviceFamily")
+	put("families", info.Get("UIDeviceFamily"), "UIDeviceFamily")
 	if v := info.Get("ITSAppUsesNonExemptEncryption"); v != nil {
-		o.EncryptionSaid = true
+		o.EncryptionDeclared = true
 		switch {
 		case v.Kind == plist.Boolean:
 			o.Encryption = &v.Bool
 		default:
-			o.SetUnread("encryption", fmt.Sprintf("ITSAppUsesNonExemptEncryption is %s, not a boolean", v.Kind.Noun()))
+			o.Lose("encryption", fact.Unread(fmt.Sprintf("ITSAppUsesNonExemptEncryption is %s, not a boolean", v.Kind.Noun())))
 		}
 	} else {
-		o.SetUnread("encryption", "the property list has no ITSAppUsesNonExemptEncryption")
+		o.Lose("encryption", fact.Unread("the property list has no ITSAppUsesNonExemptEncryption"))
 	}
-	r.put("encryption", at, info.Get("ITSAppUsesNonExemptEncryption"), "ITSAppUsesNonExemptEncryption")
-	r.put("encryption_said", at, info.Get("ITSAppUsesNonExemptEncryption"), "ITSAppUsesNonExemptEncryption")
+	put("encryption", info.Get("ITSAppUsesNonExemptEncryption"), "ITSAppUsesNonExemptEncryption")
+	put("encryption_declared", info.Get("ITSAppUsesNonExemptEncryption"), "ITSAppUsesNonExemptEncryption")
 	o.PackageType = info.Get("CFBundlePackageType").Text()
-	r.put("package_type", at, info.Get("CFBundlePackageType"), "CFBundlePackageType")
+	put("package_type", info.Get("CFBundlePackageType"), "CFBundlePackageType")
 	o.RequiresIOS = info.Get("LSRequiresIPhoneOS").IsTrue()
-	r.put("requires_ios", at, info.Get("LSRequiresIPhoneOS"), "LSRequiresIPhoneOS")
+	put("requires_ios", info.Get("LSRequiresIPhoneOS"), "LSRequiresIPhoneOS")
 	o.FullScreen = info.Get("UIRequiresFullScreen").IsTrue()
 	turns := info.Get("UISupportedInterfaceOrientations~ipad")
 	if turns == nil {
 		turns = info.Get("UISupportedInterfaceOrientations")
 	}
 	o.Orientations = turns.Texts()
-	r.put("orientations", at, turns, "UISupportedInterfaceOrientations")
+	put("orientations", turns, "UISupportedInterfaceOrientations")
 	o.Capabilities = info.Get("UIRequiredDeviceCapabilities").Texts()
-	r.put("capabilities", at, info.Get("UIRequiredDeviceCapabilities"), "UIRequiredDeviceCapabilities")
+	put("capabilities", info.Get("UIRequiredDeviceCapabilities"), "UIRequiredDeviceCapabilities")
 	o.QuerySchemes = info.Get("LSApplicationQueriesSchemes").Texts()
-	r.put("query_schemes", at, info.Get("LSApplicationQueriesSchemes"), "LSApplicationQueriesSchemes")
+	put("query_schemes", info.Get("LSApplicationQueriesSchemes"), "LSApplicationQueriesSchemes")
 	o.TaskIDs = info.Get("BGTaskSchedulerPermittedIdentifiers").Texts()
-	r.put("task_ids", at, info.Get("BGTaskSchedulerPermittedIdentifiers"), "BGTaskSchedulerPermittedIdentifiers")
+	put("task_ids", info.Get("BGTaskSchedulerPermittedIdentifiers"), "BGTaskSchedulerPermittedIdentifiers")
 	o.BonjourServices = info.Get("NSBonjourServices").Texts()
 	unexpanded("", info, &o.Unexpanded)
 	o.Put("unexpanded", at)
@@ -99,20 +102,19 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 		launch = info.Get("UILaunchScreens")
 	}
 	o.LaunchScreen = launch != nil
-	r.put("launch_screen", at, launch, "UILaunchScreen")
+	put("launch_screen", launch, "UILaunchScreen")
 	o.BackgroundModes = info.Get("UIBackgroundModes").Texts()
-	r.put("background_modes", at, info.Get("UIBackgroundModes"), "UIBackgroundModes")
+	put("background_modes", info.Get("UIBackgroundModes"), "UIBackgroundModes")
 	if types := info.Get("CFBundleURLTypes"); types != nil {
 		for _, t := range types.Items {
 			o.URLSchemes = append(o.URLSchemes, t.Get("CFBundleURLSchemes").Texts()...)
 		}
-		r.put("url_schemes", at, types, "CFBundleURLTypes")
+		put("url_schemes", types, "CFBundleURLTypes")
 	}
-	r.named(info, at)
-	r.documents(info, at)
+	documents(o, info, at)
 	o.BoundDomains = info.Get("WKAppBoundDomains").Texts()
-	r.put("bound_domains", at, info.Get("WKAppBoundDomains"), "WKAppBoundDomains")
-	r.put("bonjour_services", at, info.Get("NSBonjourServices"), "NSBonjourServices")
+	put("bound_domains", info.Get("WKAppBoundDomains"), "WKAppBoundDomains")
+	put("bonjour_services", info.Get("NSBonjourServices"), "NSBonjourServices")
 	if hosts := info.Path("NSAppTransportSecurity", "NSExceptionDomains"); hosts != nil {
 		for _, host := range hosts.SortedKeys() {
 			v := hosts.Get(host)
@@ -137,7 +139,76 @@ func (r *reader) info(info *plist.Value, at place.Place) {
 			o.ArbitraryLoads = false
 		}
 	}
-	r.put("arbitrary_loads", at, ats, "NSAppTransportSecurity.NSAllowsArbitraryLoads")
+	put("arbitrary_loads", ats, "NSAppTransportSecurity.NSAllowsArbitraryLoads")
+	r.purposes(b, info, at)
+	o.InfoVersion = info.Get("CFBundleInfoDictionaryVersion").Text()
+	put("info_version", info.Get("CFBundleInfoDictionaryVersion"), "CFBundleInfoDictionaryVersion")
+	o.BuildTools = &facts.BuildTools{
+		Platform: info.Get("DTPlatformName").Text(), PlatformVersion: info.Get("DTPlatformVersion").Text(),
+		Version: info.Get("DTXcode").Text(), Build: info.Get("DTXcodeBuild").Text(),
+		SDKBuild: info.Get("DTSDKBuild").Text(), SystemBuild: info.Get("BuildMachineOSBuild").Text(),
+	}
+	o.BuildTools.SetSelf(at)
+	for field, key := range map[string]string{"platform": "DTPlatformName", "platform_version": "DTPlatformVersion", "version": "DTXcode",
+		"build": "DTXcodeBuild", "sdk_build": "DTSDKBuild", "system_build": "BuildMachineOSBuild"} {
+		o.BuildTools.Put(field, valueAt(at, info.Get(key), key))
+	}
+	for _, k := range info.SortedKeys() {
+		if base, _, _ := strings.Cut(k, "~"); base == "UISupportedInterfaceOrientations" {
+			o.AllOrientations = append(o.AllOrientations, info.Get(k).Texts()...)
+			put("all_orientations", info.Get(k), k)
+		}
+	}
+	slices.Sort(o.AllOrientations)
+	o.AllOrientations = slices.Compact(o.AllOrientations)
+	for i, t := range info.Get("UTExportedTypeDeclarations").List() {
+		x := &facts.ExportedType{ID: t.Get("UTTypeIdentifier").Text(), Conforms: t.Get("UTTypeConformsTo") != nil}
+		x.SetSelf(valueAt(at, t, fmt.Sprintf("UTExportedTypeDeclarations[%d]", i)))
+		o.ExportedTypes = append(o.ExportedTypes, x)
+	}
+	for _, t := range info.Get("SKAdNetworkItems").List() {
+		o.AdNetworks = append(o.AdNetworks, t.Get("SKAdNetworkIdentifier").Text())
+	}
+	put("ad_networks", info.Get("SKAdNetworkItems"), "SKAdNetworkItems")
+	for i, t := range info.Get("UIApplicationShortcutItems").List() {
+		x := &facts.Shortcut{Type: t.Get("UIApplicationShortcutItemType").Text(), Title: t.Get("UIApplicationShortcutItemTitle").Text()}
+		x.SetSelf(valueAt(at, t, fmt.Sprintf("UIApplicationShortcutItems[%d]", i)))
+		o.Shortcuts = append(o.Shortcuts, x)
+	}
+	put("shortcuts", info.Get("UIApplicationShortcutItems"), "UIApplicationShortcutItems")
+	for _, k := range []string{"NSAdvertisingAttributionReportEndpoint", "AttributionCopyEndpoint"} {
+		if v := info.Get(k); v != nil {
+			x := &facts.Endpoint{Key: k, URL: v.Text()}
+			x.SetSelf(valueAt(at, v, k))
+			o.ReportEndpoints = append(o.ReportEndpoints, x)
+		}
+	}
+	o.AccessoryProtocols = info.Get("UISupportedExternalAccessoryProtocols").Texts()
+	put("accessory_protocols", info.Get("UISupportedExternalAccessoryProtocols"), "UISupportedExternalAccessoryProtocols")
+	text("companion", "WKCompanionAppBundleIdentifier", &o.Companion)
+	for _, k := range info.SortedKeys() {
+		if strings.HasPrefix(k, "NS") && strings.Contains(k, "UsageDescription") {
+			o.PurposeKeys = append(o.PurposeKeys, k)
+		}
+	}
+	ext, kit := info.Get("NSExtension"), info.Get("EXAppExtensionAttributes")
+	o.Point = ext.Get("NSExtensionPointIdentifier").Text()
+	o.Put("point", valueAt(at, ext.Get("NSExtensionPointIdentifier"), "NSExtensioo.NSExtensionPointIdentifier"))
+	if kit != nil {
+		o.ExtensionKit, o.Point = true, kit.Get("EXExtensionPointIdentifier").Text()
+		o.Put("point", valueAt(at, kit.Get("EXExtensionPointIdentifier"), "EXAppExtensionAttributes.EXExtensionPointIdentifier"))
+	}
+	o.EntryPoint = ext.Get("NSExtensionPrincipalClass") != nil || ext.Get("NSExtensionMainStoryboard") != nil
+	attrs := ext.Get("NSExtensionAttributes")
+	o.OpenAccess = attrs.Get("RequestsOpenAccess").IsTrue()
+	o.Activation = attrs.Get("NSExtensionActivationRule").Text()
+	o.Intents = attrs.Get("IntentsSupported").Texts()
+	for field, key := range map[string]string{"open_access": "RequestsOpenAccess", "activation": "NSExtensionActivationRule", "intents": "IntentsSupported"} {
+		o.Put(field, valueAt(at, attrs.Get(key), "NSExtensioo.NSExtensionAttributes."+key))
+	}
+	o.Clip = info.Get("NSAppClip") != nil
+	o.WatchApp = info.Get("WKApplication").IsTrue() || info.Get("WKWatchKitApp").IsTrue()
+	o.RunsAlone = info.Get("WKRunsIndependentlyOfCompanionApp").IsTrue() || info.Get("WKWatchOnly").IsTrue()
 }
 
 // major is the first number of a version, 0 when there is none.
@@ -147,80 +218,24 @@ func major(version string) int {
 	return n
 }
 
-// named looks for the files that the property list names.
-func (r *reader) named(info *plist.Value, at place.Place) {
-	interfaces := map[string]bool{}
-	files := map[string]bool{}
-	for _, e := range r.tree.Entries {
-		files[e.Name] = true
-		// A compiled interface is a file or a folder, at the root or in the
-		// folder of a language.
-		dir := e.Name
-		for dir != "." {
-			if ext := path.Ext(dir); ext == ".storyboardc" || ext == ".nib" {
-				if up := path.Dir(dir); up == "." || path.Ext(up) == ".lproj" {
-					interfaces[strings.TrimSuffix(path.Base(dir), ext)] = true
-				}
-			}
-			dir = path.Dir(dir)
-		}
-	}
-	add := func(kind, key string, v *plist.Value, present func(string) bool) {
-		names := v.Texts()
-		if n := v.Text(); n != "" {
-			names = []string{n}
-		}
-		for _, n := range names {
-			f := &facts.NamedFile{Kind: kind, Key: key, Name: n, Present: present(n)}
-			f.SetSelf(valueAt(at, v, key))
-			r.out.Named = append(r.out.Named, f)
-		}
-	}
-	isFile := func(n string) bool { return files[strings.TrimPrefix(path.Clean(n), "./")] }
-	isInterface := func(n string) bool {
-		return interfaces[strings.TrimSuffix(strings.TrimSuffix(n, ".storyboard"), ".nib")]
-	}
-	add("font", "UIAppFonts", info.Get("UIAppFonts"), isFile)
-	for _, k := range info.SortedKeys() {
-		switch base, _, _ := strings.Cut(k, "~"); base {
-		case "UILaunchStoryboardName":
-			add("launch-screen", k, info.Get(k), isInterface)
-		case "UIMainStoryboardFile", "NSMainNibFile":
-			add("interface", k, info.Get(k), isInterface)
-		}
-	}
-	sets, why := r.setNames()
-	for _, k := range []string{"UIImageName", "UIColorName"} {
-		v := info.Path("UILaunchScreen", k)
-		add("launch-part", "UILaunchScreen."+k, v, func(n string) bool {
-			return sets[n] || k == "UIImageName" && (files[n] || files[n+".png"] || files[n+"@2x.png"] || files[n+"@3x.png"])
-		})
-		if why != "" && v.Text() != "" && !r.out.Named[len(r.out.Named)-1].Present {
-			r.out.Named[len(r.out.Named)-1].SetUnread("present", why)
-		}
-	}
-	if scenes := info.Path("UIApplicationSceneManifest", "UISceneConfigurations"); scenes != nil {
-		for _, role := range scenes.SortedKeys() {
-			for _, c := range scenes.Get(role).List() {
-				add("interface", "UISceneStoryboardFile", c.Get("UISceneStoryboardFile"), isInterface)
-			}
-		}
-	}
-}
-
 // documents reads which kinds of documents the app opens, and how.
-func (r *reader) documents(info *plist.Value, at place.Place) {
+func documents(o *facts.Info, info *plist.Value, at place.Place) {
 	for i, d := range info.Get("CFBundleDocumentTypes").List() {
 		t := &facts.DocumentType{Name: d.Get("CFBundleTypeName").Text(), Rank: d.Get("LSHandlerRank").Text()}
 		t.SetSelf(valueAt(at, d, fmt.Sprintf("CFBundleDocumentTypes[%d]", i)))
-		r.out.DocumentTypes = append(r.out.DocumentTypes, t)
+		o.DocumentTypes = append(o.DocumentTypes, t)
 	}
-	r.put("document_types", at, info.Get("CFBundleDocumentTypes"), "CFBundleDocumentTypes")
-	r.out.OpensInPlace = info.Get("UISupportsDocumentBrowser").IsTrue() || info.Get("LSSupportsOpeningDocumentsInPlace") != nil
+	o.Put("document_types", valueAt(at, info.Get("CFBundleDocumentTypes"), "CFBundleDocumentTypes"))
+	o.OpensInPlaceDeclared = info.Get("UISupportsDocumentBrowser").IsTrue() || info.Get("LSSupportsOpeningDocumentsInPlace") != nil
 }
 
 // unexpanded lists the keys whose value still holds a build variable.
+// It is bounded: a hostile list has long keys around many such values.
 func unexpanded(path string, v *plist.Value, out *[]string) {
+	const most, longest = 200, 400
+	if len(*out) >= most || len(path) > longest {
+		return
+	}
 	switch v.Kind {
 	case plist.String:
 		if strings.Contains(v.Str, "$(") || strings.Contains(v.Str, "${") {
@@ -237,56 +252,21 @@ func unexpanded(path string, v *plist.Value, out *[]string) {
 	}
 }
 
-// purposes reads the texts that the system shows when it asks for access, and
-// their translations.
-func (r *reader) purposes(info *plist.Value, at place.Place) {
-	byKey := map[string]*facts.Purpose{}
+// purposes reads the texts that the system shows when it asks for access.
+func (r *reader) purposes(b *facts.Bundle, info *plist.Value, at place.Place) {
 	for _, k := range info.SortedKeys() {
 		if !strings.HasPrefix(k, "NS") || !strings.HasSuffix(k, "UsageDescription") {
 			continue
 		}
 		v := info.Get(k)
 		p := &facts.Purpose{Key: k, Text: v.Text()}
-		here := at
-		here.Key, here.Offset = k, v.Offset
-		p.SetSelf(here)
+		p.SetSelf(valueAt(at, v, k))
 		if v.Kind != plist.String {
 			w := &facts.WrongType{Key: k, Type: v.Kind.Noun(), Want: plist.String.Noun()}
-			w.SetSelf(here)
-			r.out.WrongTypes = append(r.out.WrongTypes, w)
-			p.SetUnread("text", fmt.Sprintf("%s is %s, not a string", k, v.Kind.Noun()))
+			w.SetSelf(p.Self())
+			b.Info.WrongTypes = append(b.Info.WrongTypes, w)
+			p.Lose("text", fact.Unread(fmt.Sprintf("%s is %s, not a string", k, v.Kind.Noun())))
 		}
-		byKey[k] = p
-		r.out.Purposes = append(r.out.Purposes, p)
+		b.Info.Purposes = append(b.Info.Purposes, p)
 	}
-	for _, dir := range r.tree.Folders("") {
-		lang, ok := strings.CutSuffix(dir, ".lproj")
-		if !ok {
-			continue
-		}
-		if lang != "Base" {
-			r.out.Locales = append(r.out.Locales, lang)
-		}
-		strs, err := r.strings(dir + "/InfoPlist.strings")
-		if err != nil {
-			continue // no translations in this language, or none that can be read
-		}
-		for _, k := range []string{"CFBundleName", "CFBundleDisplayName"} {
-			if n := strs[k]; n != "" && n != r.out.Name {
-				if r.out.Names == nil {
-					r.out.Names = map[string]string{}
-				}
-				r.out.Names[lang] = n
-			}
-		}
-		for k, p := range byKey {
-			if t, ok := strs[k]; ok {
-				if p.Locales == nil {
-					p.Locales = make(map[string]string)
-				}
-				p.Locales[lang] = t
-			}
-		}
-	}
-	r.out.Put("locales", place.Place{File: r.file, Entry: r.root})
 }

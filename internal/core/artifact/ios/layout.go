@@ -7,27 +7,26 @@ import (
 	"sort"
 	"strings"
 
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/macho"
-	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/place"
 )
 
 // layout notes what lies where it should not, by the names alone.
 func (r *reader) layout() {
-	r.beside()
+	r.out.Layout.SetSelf(r.at(""))
+	r.aside()
 	r.clashes()
 	r.strayManifests()
-	r.resourceBundles()
 	r.entries()
-	for _, field := range []string{"beside", "case_clashes", "stray_manifests"} {
-		r.out.Put(field, r.at(""))
-	}
+	r.loose()
+	r.linked()
 }
 
-// beside lists what lies at the archive's root and in Payload beside the app.
-func (r *reader) beside() {
-	o := r.out
+// aside lists what lies at the archive's root and in Payload beside the app.
+func (r *reader) aside() {
+	o := &r.out.Layout
 	container, _, _ := strings.Cut(r.root, "/")
 	for _, n := range r.whole.Folders("") {
 		if n != container && r.root != "" {
@@ -57,7 +56,7 @@ func (r *reader) clashes() {
 	for _, e := range r.whole.Entries {
 		low := strings.ToLower(e.Name)
 		if other, twice := seen[low]; twice && other != e.Name {
-			r.out.CaseClashes = append(r.out.CaseClashes, e.Name)
+			r.out.Layout.CaseClashes = append(r.out.Layout.CaseClashes, e.Name)
 		}
 		seen[low] = e.Name
 	}
@@ -73,36 +72,14 @@ func (r *reader) strayManifests() {
 		}
 		root := dir == "." || slices.Contains([]string{".app", ".appex", ".framework", ".bundle"}, path.Ext(dir))
 		if desktop := strings.HasSuffix(dir, "/Resources") && strings.Contains(dir, ".framework/"); !root && !desktop || base != "PrivacyInfo.xcprivacy" {
-			r.out.StrayManifests = append(r.out.StrayManifests, e.Name)
+			r.out.Layout.StrayManifests = append(r.out.Layout.StrayManifests, e.Name)
 		}
-	}
-}
-
-// resourceBundles reads the property lists of bundles without code.
-func (r *reader) resourceBundles() {
-	for _, e := range r.tree.Entries {
-		dir := path.Dir(e.Name)
-		if path.Base(e.Name) != "Info.plist" || path.Ext(dir) != ".bundle" {
-			continue
-		}
-		b := &facts.ResourceBundle{Path: dir, PrivacyManifest: r.tree.Get(dir+"/PrivacyInfo.xcprivacy") != nil}
-		b.SetSelf(r.at(e.Name))
-		info, _, err := r.plist(e.Name)
-		if err != nil {
-			for _, f := range []string{"id", "package_type", "executable"} {
-				b.SetUnread(f, "its property list cannot be read: "+err.Error())
-			}
-		}
-		b.ID, b.PackageType, b.Executable = info.Get("CFBundleIdentifier").Text(), info.Get("CFBundlePackageType").Text(), info.Get("CFBundleExecutable").Text()
-		b.Put("executable", valueAt(r.at(e.Name), info.Get("CFBundleExecutable"), "CFBundleExecutable"))
-		b.Put("package_type", valueAt(r.at(e.Name), info.Get("CFBundlePackageType"), "CFBundlePackageType"))
-		r.out.ResourceBundles = append(r.out.ResourceBundles, b)
 	}
 }
 
 // entries gathers the oddities of the archive's entries.
 func (r *reader) entries() {
-	o := r.out
+	o := &r.out.Layout
 	if z := r.whole.Archive; z != nil {
 		for _, f := range z.Faults {
 			if f.Kind != "zip64" { // needed above 4 GiB
@@ -123,51 +100,12 @@ func (r *reader) archiveFault(kind, entry, what string) *facts.ArchiveFault {
 	return f
 }
 
-// archive reads what a build archive says of itself. The signatures in it are
-// replaced when it is exported.
-func (r *reader) archive() {
-	at := strings.Index("/"+r.root, "/Products/Applications/")
-	if at < 0 {
-		r.out.SignatureFinal = true
-		return
-	}
-	base := strings.TrimSuffix(r.root[:at], "/")
-	r.out.SetUnread("signature_final", "the signatures in a build archive are replaced at its export; check the exported package")
-	name := path.Join(base, "Info.plist")
-	a := &facts.BuildArchive{}
-	a.SetSelf(place.Place{File: r.file, Entry: name})
-	r.out.Archive = a
-	whole := r.whole.Sub(base)
-	for _, n := range whole.Folders("Products") {
-		if n != "Products/Applications" {
-			a.Products = append(a.Products, n)
-		}
-	}
-	for _, e := range whole.Below("Signatures") {
-		a.Signed = append(a.Signed, path.Base(e.Name))
-	}
-	data, err := r.whole.Read(name, maxInfo)
-	var info *plist.Value
-	if err == nil {
-		info, _, err = plist.Parse(data)
-	}
-	if err != nil {
-		for _, f := range []string{"app", "id", "version", "build"} {
-			a.SetUnread(f, "the archive's property list cannot be read: "+err.Error())
-		}
-		return
-	}
-	props := info.Get("ApplicationProperties")
-	a.App, a.ID = props != nil, props.Get("CFBundleIdentifier").Text()
-	a.Version, a.Build = props.Get("CFBundleShortVersionString").Text(), props.Get("CFBundleVersion").Text()
-}
-
 // loose finds code that is no bundle's executable. Only files that look like
 // code by their names are opened.
 func (r *reader) loose() {
 	known := map[string]bool{}
 	for _, b := range r.out.Bundles {
-		known[path.Clean(b.Executable)] = true
+		known[path.Clean(b.Code.Path)] = true
 	}
 	for _, e := range r.tree.Entries {
 		ext := path.Ext(e.Name)
@@ -179,11 +117,11 @@ func (r *reader) loose() {
 		}
 		dir, base := path.Dir(e.Name), path.Base(e.Name)
 		if path.Base(dir) == "Frameworks" && strings.HasPrefix(base, "libswift") && ext == ".dylib" {
-			continue // the language's runtime
+			continue // the Swift runtime
 		}
-		head, err := r.head(e, 16)
+		head, err := e.Head()
 		if err != nil {
-			r.out.SetUnread("loose_code", e.Name+": "+err.Error())
+			r.out.Layout.Lose("loose_code", fact.Unread(e.Name+": "+err.Error()))
 			continue
 		}
 		kind := ""
@@ -192,7 +130,7 @@ func (r *reader) loose() {
 			kind = "static library"
 		case !macho.Is(head):
 			continue
-		case len(head) == 16 && (head[0] == 0xce || head[0] == 0xcf): // thin, the last byte of the magic number first
+		case len(head) >= 16 && (head[0] == 0xce || head[0] == 0xcf): // thin, the last byte of the magic number first
 			kind = fileType(binary.LittleEndian.Uint32(head[12:]))
 		default:
 			kind = "universal binary"
@@ -202,7 +140,7 @@ func (r *reader) loose() {
 		}
 		l := &facts.LooseCode{Path: e.Name, Kind: kind}
 		l.SetSelf(r.at(e.Name))
-		r.out.Loose = append(r.out.Loose, l)
+		r.out.Layout.LooseCode = append(r.out.Layout.LooseCode, l)
 	}
 }
 
@@ -213,35 +151,22 @@ func (r *reader) linked() {
 	for _, e := range r.tree.Entries {
 		files[e.Name] = true
 	}
-	homes := map[string]string{} // the folder of the program that loads a binary
-	var app []string
+	app := r.out.App.Code.SearchPaths
 	for _, b := range r.out.Bundles {
-		home := "."
+		if g := b.Code.Gap("libraries"); g != nil && g.Kind == fact.NotRead {
+			r.out.Layout.Lose("missing_libraries", *g)
+		}
+		home := "." // the folder of the program that loads it
 		if b.Kind != "framework" {
 			home = b.Path
 		}
-		homes[b.Executable] = home
-	}
-	for _, b := range r.out.Binaries {
-		if b.Path == r.out.Executable {
-			app = b.RPaths
-		}
-	}
-	for _, b := range r.out.Binaries {
-		if why := b.Unread("libraries"); why != "" {
-			r.out.SetUnread("missing_libraries", b.Path+": "+why)
-		}
-		home := homes[b.Path]
-		for _, l := range b.Libraries {
-			if !found(l, path.Dir(b.Path), home, slices.Concat(b.RPaths, app), files) {
-				m := &facts.MissingLib{Binary: b.Path, Library: l}
-				m.SetSelf(r.at(b.Path))
-				r.out.MissingLibs = append(r.out.MissingLibs, m)
+		for _, l := range b.Code.Libraries {
+			if !found(l, path.Dir(b.Code.Path), home, slices.Concat(b.Code.SearchPaths, app), files) {
+				m := &facts.MissingLib{Binary: b.Code.Path, Library: l}
+				m.SetSelf(r.at(b.Code.Path))
+				r.out.Layout.MissingLibraries = append(r.out.Layout.MissingLibraries, m)
 			}
 		}
-	}
-	if why := r.out.Unread("binaries"); why != "" {
-		r.out.SetUnread("missing_libraries", why)
 	}
 }
 
@@ -275,37 +200,4 @@ func found(lib, loader, home string, rpaths []string, files map[string]bool) boo
 		}
 	}
 	return false
-}
-
-// debugInfo lists the builds for which debugging information comes along:
-// as dSYM bundles in a build archive, as symbol files in an archive for the
-// store.
-func (r *reader) debugInfo() {
-	for _, e := range r.whole.Entries {
-		switch {
-		case strings.Contains(e.Name, ".dSYM/Contents/Resources/DWARF/") && !strings.HasPrefix(e.Name, r.root+"/"):
-			r.out.DebugInfoCarried = true
-			src, err := e.Open()
-			var f *macho.File
-			if err == nil {
-				f, err = macho.ReadHeaders(src)
-				src.Close()
-			}
-			if err != nil {
-				r.out.SetUnread("debug_info", e.Name+": "+err.Error())
-				continue
-			}
-			for _, s := range f.Slices {
-				r.out.DebugInfo = append(r.out.DebugInfo, s.UUID)
-			}
-		case strings.HasPrefix(e.Name, "Symbols/") && path.Ext(e.Name) == ".symbols":
-			r.out.DebugInfoCarried = true
-			r.out.DebugInfo = append(r.out.DebugInfo, strings.ToUpper(strings.TrimSuffix(path.Base(e.Name), ".symbols")))
-		}
-	}
-	if strings.Contains(r.root, "Products/Applications/") {
-		r.out.DebugInfoCarried = true
-	}
-	sort.Strings(r.out.DebugInfo)
-	r.out.DebugInfo = slices.Compact(r.out.DebugInfo)
 }

@@ -7,19 +7,22 @@ package apksig
 
 import (
 	"bytes"
+	"context"
 	"crypto"
 	"crypto/sha256"
 	"crypto/sha512"
 	"crypto/x509"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"hash"
 	"io"
-	"runtime"
 	"sort"
 	"sync"
 
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/x509meta"
+	"regola.example/regola/internal/core/work"
 )
 
 const (
@@ -64,15 +67,6 @@ type Signer struct {
 	digests map[uint32][]byte
 }
 
-// FormatError tells that bytes do not follow the format, and at which offset.
-type FormatError struct {
-	Offset int64
-	What   string
-}
-
-// Error is the message with its offset.
-func (e *FormatError) Error() string { return fmt.Sprintf("%s (byte %#x)", e.What, e.Offset) }
-
 // Read finds the signing block before the central directory; nil when there is
 // none. Signatures over the signed data are verified; the contents are not
 // (see VerifyContents).
@@ -82,33 +76,36 @@ func Read(r io.ReaderAt, directory int64) (*Block, error) {
 	}
 	var foot [24]byte
 	if _, err := r.ReadAt(foot[:], directory-24); err != nil {
-		return nil, &FormatError{directory - 24, "the end of the signing block cannot be read"}
+		return nil, format.Errorf(directory-24, "the end of the signing block cannot be read")
 	}
 	if string(foot[8:]) != blockMagic {
 		return nil, nil
 	}
 	size := binary.LittleEndian.Uint64(foot[:])
 	if size < 24 || size > maxBlock || int64(size)+8 > directory {
-		return nil, &FormatError{directory - 24, fmt.Sprintf("a signing block of %d bytes", size)}
+		return nil, format.Errorf(directory-24, "a signing block of %d bytes", size)
 	}
 	b := &Block{Offset: directory - int64(size) - 8, Size: int64(size) + 8}
 	data := make([]byte, b.Size)
 	if _, err := r.ReadAt(data, b.Offset); err != nil {
-		return nil, &FormatError{b.Offset, "the signing block cannot be read"}
+		return nil, format.Errorf(b.Offset, "the signing block cannot be read")
 	}
 	if binary.LittleEndian.Uint64(data) != size {
-		return nil, &FormatError{b.Offset, "the two sizes of the signing block differ"}
+		return nil, format.Errorf(b.Offset, "the two sizes of the signing block differ")
 	}
 	pairs := data[8 : len(data)-24]
 	for len(pairs) > 0 {
 		if len(pairs) < 12 {
-			return nil, &FormatError{b.Offset, "the signing block ends inside an entry"}
+			return nil, format.Errorf(b.Offset, "the signing block ends inside an entry")
 		}
 		n := binary.LittleEndian.Uint64(pairs)
 		if n < 4 || n > uint64(len(pairs)-8) {
-			return nil, &FormatError{b.Offset, fmt.Sprintf("an entry of the signing block claims %d bytes", n)}
+			return nil, format.Errorf(b.Offset, "an entry of the signing block claims %d bytes", n)
 		}
 		id, value := binary.LittleEndian.Uint32(pairs[8:]), pairs[12:8+n]
+		if len(b.IDs) >= maxEntries {
+			return nil, format.Errorf(b.Offset, "the signing block has more than %d entries", maxEntries)
+		}
 		b.IDs = append(b.IDs, id)
 		switch id {
 		case idV2:
@@ -175,8 +172,11 @@ func parseScheme(name string, value []byte) *Scheme {
 	return s
 }
 
-func (s *Scheme) fault(format string, args ...any) {
-	s.Faults = append(s.Faults, fmt.Sprintf(format, args...))
+func (s *Scheme) fault(text string, args ...any) {
+	const most = 50 // a report of more helps nobody
+	if len(s.Faults) < most {
+		s.Faults = append(s.Faults, fmt.Sprintf(text, args...))
+	}
 }
 
 func (s *Scheme) signer(b []byte) *Signer {
@@ -251,6 +251,11 @@ func (s *Scheme) signatures(sg *Signer, b, signed []byte, key any) {
 			continue
 		}
 		known = true
+		const most = 16 // signatures over one part; signers make one or two
+		if len(sg.Algorithms) >= most {
+			s.fault("one part is signed more than %d times", most)
+			return
+		}
 		sg.Algorithms = append(sg.Algorithms, a.name)
 		if err := a.verify(key, signed, sig); err != nil {
 			s.fault("the signature does not fit (%s): what was signed was changed", a.name)
@@ -287,6 +292,9 @@ func (a algorithm) verify(key any, signed, sig []byte) error {
 }
 
 const chunkSize = 1 << 20
+
+// maxEntries bounds the entries of a signing block; real ones have a handful.
+const maxEntries = 256
 
 // VerifyContents digests the file as the schemes prescribe, in chunks of one
 // MiB over all cores, and adds a fault to each scheme whose digest differs.
@@ -339,7 +347,7 @@ func contentDigest(r io.ReaderAt, block, directory, end, size int64, newHash fun
 		return nil, err
 	}
 	if len(tail) < 22 {
-		return nil, &FormatError{end, "the end record is cut off"}
+		return nil, format.Errorf(end, "the end record is cut off")
 	}
 	binary.LittleEndian.PutUint32(tail[16:], uint32(block))
 	type span struct {
@@ -353,33 +361,24 @@ func contentDigest(r io.ReaderAt, block, directory, end, size int64, newHash fun
 		}
 	}
 	sums := make([][]byte, len(chunks))
-	errs := make([]error, runtime.GOMAXPROCS(0))
-	var wg sync.WaitGroup
-	for w := range errs {
-		wg.Add(1)
-		go func() {
-			defer wg.Done()
-			buf := make([]byte, chunkSize)
-			h := newHash()
-			for i := w; i < len(chunks); i += len(errs) {
-				c := chunks[i]
-				n := int(c.to - c.at)
-				if m, err := c.r.ReadAt(buf[:n], c.at); m < n {
-					errs[w] = err
-					return
-				}
-				h.Reset()
-				h.Write(binary.LittleEndian.AppendUint32([]byte{0xa5}, uint32(n)))
-				h.Write(buf[:n])
-				sums[i] = h.Sum(nil)
-			}
-		}()
-	}
-	wg.Wait()
-	for _, err := range errs {
-		if err != nil {
-			return nil, err
+	errs := make([]error, len(chunks))
+	buffers := sync.Pool{New: func() any { b := make([]byte, chunkSize); return &b }}
+	_ = work.Each(context.Background(), len(chunks), func(i int) {
+		c := chunks[i]
+		n := int(c.to - c.at)
+		buf := buffers.Get().(*[]byte)
+		defer buffers.Put(buf)
+		if m, err := c.r.ReadAt((*buf)[:n], c.at); m < n {
+			errs[i] = err
+			return
 		}
+		h := newHash()
+		h.Write(binary.LittleEndian.AppendUint32([]byte{0xa5}, uint32(n)))
+		h.Write((*buf)[:n])
+		sums[i] = h.Sum(nil)
+	})
+	if err := errors.Join(errs...); err != nil {
+		return nil, err
 	}
 	top := newHash()
 	top.Write(binary.LittleEndian.AppendUint32([]byte{0x5a}, uint32(len(chunks))))

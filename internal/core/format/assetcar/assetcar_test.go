@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/assetcar"
 	"regola.example/regola/internal/seed/carfile"
 )
@@ -89,7 +90,7 @@ func TestBroken(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			_, err := read(c.harm(catalogue()))
-			var f *assetcar.FormatError
+			var f *format.Error
 			require.ErrorAs(t, err, &f)
 			assert.ErrorContains(t, err, c.want)
 		})

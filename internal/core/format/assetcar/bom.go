@@ -2,9 +2,11 @@ package assetcar
 
 import (
 	"encoding/binary"
-	"fmt"
 	"io"
 	"sort"
+
+	"regola.example/regola/internal/core/budget"
+	"regola.example/regola/internal/core/format"
 )
 
 // Bounds against hostile files. A real catalogue of 10,000 pictures has about
@@ -19,19 +21,6 @@ const (
 	maxBlock  = 1 << 20  // bytes of a named block
 )
 
-// FormatError tells that bytes do not follow the format, and at which offset.
-type FormatError struct {
-	Offset int64
-	What   string
-}
-
-// Error is the message with its offset.
-func (e *FormatError) Error() string { return fmt.Sprintf("%s (byte %#x)", e.What, e.Offset) }
-
-func errorf(offset int64, format string, args ...any) error {
-	return &FormatError{Offset: offset, What: fmt.Sprintf(format, args...)}
-}
-
 // span is where a block lies in the file.
 type span struct{ offset, size int64 }
 
@@ -42,25 +31,29 @@ type store struct {
 	size   int64
 	blocks []span
 	named  map[string]uint32
+	budget *budget.Budget
 }
 
-func openStore(r io.ReaderAt, size int64) (*store, error) {
-	s := &store{r: r, size: size, named: map[string]uint32{}}
+func openStore(r io.ReaderAt, size int64, b *budget.Budget) (*store, error) {
+	if b == nil {
+		b = budget.New(size)
+	}
+	s := &store{r: r, size: size, budget: b, named: map[string]uint32{}}
 	head, err := s.at(span{0, 32})
 	if err != nil {
 		return nil, err
 	}
 	if string(head[:8]) != Magic {
-		return nil, errorf(0, "not a block store: it begins with % x", head[:8])
+		return nil, format.Errorf(0, "not a block store: it begins with % x", head[:8])
 	}
 	be := binary.BigEndian
 	index := span{int64(be.Uint32(head[16:])), int64(be.Uint32(head[20:]))}
 	names := span{int64(be.Uint32(head[24:])), int64(be.Uint32(head[28:]))}
 	if index.size > 8*maxBlocks || names.size > 1<<16 {
-		return nil, errorf(16, "the index claims %d bytes, its names %d", index.size, names.size)
+		return nil, format.Errorf(16, "the index claims %d bytes, its names %d", index.size, names.size)
 	}
 	if index.size < 4 || names.size < 4 {
-		return nil, errorf(16, "the index is too short to be one")
+		return nil, format.Errorf(16, "the index is too short to be one")
 	}
 	parts, err := s.all([]span{index, names})
 	if err != nil {
@@ -69,7 +62,10 @@ func openStore(r io.ReaderAt, size int64) (*store, error) {
 	table := parts[0]
 	n := int64(be.Uint32(table))
 	if n > (index.size-4)/8 {
-		return nil, errorf(index.offset, "the index claims %d blocks and has room for %d", n, (index.size-4)/8)
+		return nil, format.Errorf(index.offset, "the index claims %d blocks and has room for %d", n, (index.size-4)/8)
+	}
+	if err := s.budget.Keep(16 * int(n)); err != nil {
+		return nil, err
 	}
 	for i := range n {
 		s.blocks = append(s.blocks, span{int64(be.Uint32(table[4+8*i:])), int64(be.Uint32(table[8+8*i:]))})
@@ -82,12 +78,12 @@ func (s *store) names(b []byte, at int64) error {
 	be := binary.BigEndian
 	n := be.Uint32(b)
 	if n > maxNames {
-		return errorf(at, "%d named blocks, more than a catalogue has", n)
+		return format.Errorf(at, "%d named blocks, more than a catalogue has", n)
 	}
 	b = b[4:]
 	for range n {
 		if len(b) < 5 || len(b) < 5+int(b[4]) {
-			return errorf(at, "the table of named blocks is cut off")
+			return format.Errorf(at, "the table of named blocks is cut off")
 		}
 		s.named[string(b[5:5+b[4]])] = be.Uint32(b)
 		b = b[5+b[4]:]
@@ -98,12 +94,16 @@ func (s *store) names(b []byte, at int64) error {
 // at reads one span whole.
 func (s *store) at(sp span) ([]byte, error) {
 	if sp.offset < 0 || sp.size < 0 || sp.offset+sp.size > s.size {
-		return nil, errorf(sp.offset, "%d bytes are expected here, the file ends at %d", sp.size, s.size)
+		return nil, format.Errorf(sp.offset, "%d bytes are expected here, the file ends at %d", sp.size, s.size)
+	}
+	const slice = 64 // bytes that it takes beside its contents
+	if err := s.budget.Keep(int(sp.size) + slice); err != nil {
+		return nil, err
 	}
 	b := make([]byte, sp.size)
 	if n, err := s.r.ReadAt(b, sp.offset); n < len(b) {
 		if err == io.EOF {
-			err = errorf(sp.offset, "cut off: %d bytes expected, %d there", sp.size, n)
+			err = format.Errorf(sp.offset, "cut off: %d bytes expected, %d there", sp.size, n)
 		}
 		return nil, err
 	}
@@ -132,7 +132,7 @@ func (s *store) all(spans []span) ([][]byte, error) {
 // place is where a block lies, of which at most limit bytes are wanted.
 func (s *store) place(id uint32, limit int64) (span, error) {
 	if int64(id) >= int64(len(s.blocks)) {
-		return span{}, errorf(0, "block %d is asked for, there are %d", id, len(s.blocks))
+		return span{}, format.Errorf(0, "block %d is asked for, there are %d", id, len(s.blocks))
 	}
 	sp := s.blocks[id]
 	sp.size = min(sp.size, limit)
@@ -169,7 +169,7 @@ func (s *store) tree(name string, limit int64) ([]entry, error) {
 	be := binary.BigEndian
 	where := s.blocks[s.named[name]].offset
 	if len(head) < 20 || string(head[:4]) != "tree" {
-		return nil, errorf(where, "%s is not a tree", name)
+		return nil, format.Errorf(where, "%s is not a tree", name)
 	}
 	var spans []span
 	var places []int64
@@ -177,7 +177,7 @@ func (s *store) tree(name string, limit int64) ([]entry, error) {
 	var total int64
 	for id := be.Uint32(head[8:]); id != 0; {
 		if seen[id] || len(seen) >= maxPages {
-			return nil, errorf(where, "the pages of %s run in a circle", name)
+			return nil, format.Errorf(where, "the pages of %s run in a circle", name)
 		}
 		seen[id] = true
 		sp, err := s.place(id, maxPage)
@@ -189,15 +189,15 @@ func (s *store) tree(name string, limit int64) ([]entry, error) {
 			return nil, err
 		}
 		if len(page) < 12 {
-			return nil, errorf(sp.offset, "a page of %s is cut off", name)
+			return nil, format.Errorf(sp.offset, "a page of %s is cut off", name)
 		}
 		leaf, n, next := be.Uint16(page) != 0, int(be.Uint16(page[2:])), be.Uint32(page[4:])
 		if 12+8*n > len(page) {
-			return nil, errorf(sp.offset, "a page of %s claims %d entries", name, n)
+			return nil, format.Errorf(sp.offset, "a page of %s claims %d entries", name, n)
 		}
 		if !leaf {
 			if n == 0 {
-				return nil, errorf(sp.offset, "an inner page of %s is empty", name)
+				return nil, format.Errorf(sp.offset, "an inner page of %s is empty", name)
 			}
 			id = be.Uint32(page[12:])
 			continue
@@ -211,12 +211,16 @@ func (s *store) tree(name string, limit int64) ([]entry, error) {
 			if err != nil {
 				return nil, err
 			}
+			const pair = 160 // bytes that an entry takes until it is read
+			if err := s.budget.Keep(pair); err != nil {
+				return nil, err
+			}
 			total += key.size + value.size
 			spans = append(spans, key, value)
 			places = append(places, value.offset)
 		}
 		if total > maxTree {
-			return nil, errorf(sp.offset, "%s holds more than %d bytes", name, maxTree)
+			return nil, format.Errorf(sp.offset, "%s holds more than %d bytes", name, maxTree)
 		}
 		id = next
 	}

@@ -9,6 +9,8 @@ package axml
 import (
 	"encoding/binary"
 
+	"regola.example/regola/internal/core/budget"
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/resource"
 )
 
@@ -18,16 +20,18 @@ func Is(data []byte) bool {
 }
 
 // Parse reads a document and returns its root element. Chunks it does not know
-// are skipped, as the platform does. Errors are *resource.FormatError.
-func Parse(data []byte) (*resource.Element, error) {
+// are skipped, as the platform does. Errors are *format.Error.
+// One that takes more work or memory than its size is worth gives a
+// *budget.Spent.
+func Parse(data []byte, b *budget.Budget) (*resource.Element, error) {
 	if !Is(data) {
-		return nil, resource.Errorf(0, "not a compiled XML document")
+		return nil, format.Errorf(0, "not a compiled XML document")
 	}
 	doc, err := resource.NextChunk(data, 0)
 	if err != nil {
 		return nil, err
 	}
-	p := &parser{}
+	p := &parser{budget: b.Part(len(data))}
 	for at := len(doc.Header); at < len(doc.Data); {
 		c, err := resource.NextChunk(doc.Data, at)
 		if err != nil {
@@ -38,27 +42,32 @@ func Parse(data []byte) (*resource.Element, error) {
 		}
 		at += len(c.Data)
 	}
+	if err := p.pool.Err(); err != nil {
+		return nil, err
+	}
 	if p.root == nil {
-		return nil, resource.Errorf(0, "the document has no element")
+		return nil, format.Errorf(0, "the document has no element")
 	}
 	if len(p.open) > 0 {
-		return nil, resource.Errorf(len(doc.Data), "the element %q is not closed", p.open[len(p.open)-1].Name)
+		return nil, format.Errorf(len(doc.Data), "the element %q is not closed", p.open[len(p.open)-1].Name)
 	}
 	return p.root, nil
 }
 
 type parser struct {
-	pool *resource.Pool
-	ids  []byte // 4 bytes a string of the pool: the attribute's resource id
-	root *resource.Element
-	open []*resource.Element
+	pool   *resource.Pool
+	ids    []byte // 4 bytes a string of the pool: the attribute's resource id
+	root   *resource.Element
+	open   []*resource.Element
+	text   [][]byte // character data inside each open element
+	budget *budget.Budget
 }
 
 func (p *parser) chunk(c resource.Chunk) (err error) {
 	switch c.Type {
 	case resource.ChunkStringPool:
 		if p.pool == nil {
-			p.pool, err = resource.ParsePool(c)
+			p.pool, err = resource.ParsePool(c, p.budget)
 		}
 	case resource.ChunkResourceMap:
 		p.ids = c.Body()
@@ -67,13 +76,18 @@ func (p *parser) chunk(c resource.Chunk) (err error) {
 	case resource.ChunkText:
 		if body := c.Body(); len(p.open) > 0 && len(body) >= 4 {
 			text, _ := p.pool.String(binary.LittleEndian.Uint32(body))
-			p.open[len(p.open)-1].Text += text
+			if err := p.budget.Keep(len(text)); err != nil {
+				return err
+			}
+			p.text[len(p.text)-1] = append(p.text[len(p.text)-1], text...)
 		}
 	case resource.ChunkElementEnd:
 		if len(p.open) == 0 {
-			return resource.Errorf(c.Offset, "an element ends that never began")
+			return format.Errorf(c.Offset, "an element ends that never began")
 		}
-		p.open = p.open[:len(p.open)-1]
+		last := len(p.open) - 1
+		p.open[last].Text = string(p.text[last])
+		p.open, p.text = p.open[:last], p.text[:last]
 	}
 	return err
 }
@@ -83,10 +97,10 @@ func (p *parser) element(c resource.Chunk) error {
 	le := binary.LittleEndian
 	body := c.Body()
 	if len(body) < 20 {
-		return resource.Errorf(c.Offset, "element chunk with %d bytes, 20 expected", len(body))
+		return format.Errorf(c.Offset, "element chunk with %d bytes, 20 expected", len(body))
 	}
 	if len(p.open) >= resource.MaxXMLDepth {
-		return resource.Errorf(c.Offset, "elements nest deeper than %d", resource.MaxXMLDepth)
+		return format.Errorf(c.Offset, "elements nest deeper than %d", resource.MaxXMLDepth)
 	}
 	e := &resource.Element{Offset: int64(c.Offset)}
 	if len(c.Header) >= 12 {
@@ -96,7 +110,11 @@ func (p *parser) element(c resource.Chunk) error {
 	e.Name, _ = p.pool.String(le.Uint32(body[4:]))
 	start, size, count := int(le.Uint16(body[8:])), int(le.Uint16(body[10:])), int(le.Uint16(body[12:]))
 	if count > 0 && (size < 20 || start+size*count > len(body)) {
-		return resource.Errorf(c.Offset, "element %q claims %d attributes of %d bytes, more than fit", e.Name, count, size)
+		return format.Errorf(c.Offset, "element %q claims %d attributes of %d bytes, more than fit", e.Name, count, size)
+	}
+	const element, attribute = 160, 144 // bytes that each takes
+	if err := p.budget.Keep(element + attribute*count); err != nil {
+		return err
 	}
 	e.Attrs = make([]resource.Attr, count)
 	for i := range e.Attrs {
@@ -110,7 +128,7 @@ func (p *parser) element(c resource.Chunk) error {
 	case p.root == nil:
 		p.root = e
 	}
-	p.open = append(p.open, e)
+	p.open, p.text = append(p.open, e), append(p.text, nil)
 	return nil
 }
 

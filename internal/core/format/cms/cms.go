@@ -7,9 +7,11 @@ package cms
 import (
 	"bytes"
 	"crypto"
+	"crypto/x509"
 	"encoding/asn1"
 	"errors"
 	"fmt"
+	"time"
 
 	"github.com/smallstep/pkcs7"
 
@@ -31,6 +33,7 @@ var (
 	dsaSHA224     = asn1.ObjectIdentifier{2, 16, 840, 1, 101, 3, 4, 3, 1}
 	dsaSHA256     = asn1.ObjectIdentifier{2, 16, 840, 1, 101, 3, 4, 3, 2}
 	messageDigest = asn1.ObjectIdentifier{1, 2, 840, 113549, 1, 9, 4}
+	signingTime   = asn1.ObjectIdentifier{1, 2, 840, 113549, 1, 9, 5}
 )
 
 var hashes = []struct {
@@ -41,66 +44,69 @@ var hashes = []struct {
 	{pkcs7.OIDDigestAlgorithmSHA384, crypto.SHA384}, {pkcs7.OIDDigestAlgorithmSHA512, crypto.SHA512},
 }
 
-// known are the algorithms that the library verifies.
-var known = []asn1.ObjectIdentifier{
-	pkcs7.OIDEncryptionAlgorithmRSA, pkcs7.OIDEncryptionAlgorithmRSASHA1, pkcs7.OIDEncryptionAlgorithmRSASHA256,
-	pkcs7.OIDEncryptionAlgorithmRSASHA384, pkcs7.OIDEncryptionAlgorithmRSASHA512,
-	pkcs7.OIDDigestAlgorithmECDSASHA1, pkcs7.OIDDigestAlgorithmECDSASHA256, pkcs7.OIDDigestAlgorithmECDSASHA384,
-	pkcs7.OIDDigestAlgorithmECDSASHA512, pkcs7.OIDEncryptionAlgorithmECDSAP256, pkcs7.OIDEncryptionAlgorithmECDSAP384,
-	pkcs7.OIDEncryptionAlgorithmECDSAP521,
+// family is the kind of key and padding that an algorithm means.
+type family int
+
+const (
+	familyRSA family = iota + 1
+	familyPSS
+	familyEC
+	familyDSA
+)
+
+var families = []struct {
+	kind family
+	ids  []asn1.ObjectIdentifier
+}{
+	{familyRSA, []asn1.ObjectIdentifier{pkcs7.OIDEncryptionAlgorithmRSA, pkcs7.OIDEncryptionAlgorithmRSASHA1, pkcs7.OIDEncryptionAlgorithmRSASHA256,
+		pkcs7.OIDEncryptionAlgorithmRSASHA384, pkcs7.OIDEncryptionAlgorithmRSASHA512}},
+	{familyPSS, []asn1.ObjectIdentifier{rsaPSS}},
+	// Signers write the kind of the key, or its curve, in place of the
+	// algorithm; the digest is named apart from it.
+	{familyEC, []asn1.ObjectIdentifier{ecKey, pkcs7.OIDDigestAlgorithmECDSASHA1, pkcs7.OIDDigestAlgorithmECDSASHA256, pkcs7.OIDDigestAlgorithmECDSASHA384,
+		pkcs7.OIDDigestAlgorithmECDSASHA512, pkcs7.OIDEncryptionAlgorithmECDSAP256, pkcs7.OIDEncryptionAlgorithmECDSAP384, pkcs7.OIDEncryptionAlgorithmECDSAP521}},
+	{familyDSA, []asn1.ObjectIdentifier{pkcs7.OIDDigestAlgorithmDSA, pkcs7.OIDDigestAlgorithmDSASHA1, dsaSHA224, dsaSHA256}},
 }
 
-// Verify verifies every signer of an envelope over its contents. No chain of
-// certificates is followed. An *UnsupportedError is no verdict.
+func familyOf(id asn1.ObjectIdentifier) family {
+	for _, f := range families {
+		for _, k := range f.ids {
+			if k.Equal(id) {
+				return f.kind
+			}
+		}
+	}
+	return 0
+}
+
+// maxSigners bounds the signatures that are verified over one part.
+const maxSigners = 16
+
+// Verify verifies every signer of an envelope over its contents; the envelope
+// is only read. No chain of certificates is followed. An *UnsupportedError is
+// no verdict.
 func Verify(p *pkcs7.PKCS7, contents []byte) error {
-	p.Content = contents
-	if len(p.Signers) == 0 {
+	switch {
+	case len(p.Signers) == 0:
 		return errors.New("has no signer")
+	case len(p.Signers) > maxSigners:
+		return fmt.Errorf("has %d signers, of which at most %d are verified", len(p.Signers), maxSigners)
 	}
-	left := p.Signers[:0:0]
 	for i := range p.Signers {
-		alg := &p.Signers[i].DigestEncryptionAlgorithm.Algorithm
-		switch {
-		case alg.Equal(ecKey):
-			// Signers write the kind of the key in place of the algorithm;
-			// the digest is named apart from it.
-			*alg = pkcs7.OIDEncryptionAlgorithmECDSAP256
-		case alg.Equal(pkcs7.OIDDigestAlgorithmDSA), alg.Equal(pkcs7.OIDDigestAlgorithmDSASHA1), alg.Equal(dsaSHA224), alg.Equal(dsaSHA256):
-			// The library takes their names and then has no means to verify.
-			if err := verify(p, i, false); err != nil {
-				return err
-			}
-			continue
-		case alg.Equal(rsaPSS):
-			if err := verify(p, i, true); err != nil {
-				return err
-			}
-			continue
+		if err := verify(p, i, contents); err != nil {
+			return err
 		}
-		if !contains(known, *alg) {
-			return &UnsupportedError{*alg}
-		}
-		left = append(left, p.Signers[i])
 	}
-	if len(left) == 0 {
-		return nil
-	}
-	p.Signers = left
-	return p.Verify()
+	return nil
 }
 
-func contains(ids []asn1.ObjectIdentifier, id asn1.ObjectIdentifier) bool {
-	for _, k := range ids {
-		if k.Equal(id) {
-			return true
-		}
-	}
-	return false
-}
-
-// verify verifies one signer, for the algorithms that the library leaves out.
-func verify(p *pkcs7.PKCS7, i int, pss bool) error {
+// verify verifies one signer.
+func verify(p *pkcs7.PKCS7, i int, contents []byte) error {
 	sg := &p.Signers[i]
+	kind := familyOf(sg.DigestEncryptionAlgorithm.Algorithm)
+	if kind == 0 {
+		return &UnsupportedError{sg.DigestEncryptionAlgorithm.Algorithm}
+	}
 	var hash crypto.Hash
 	for _, h := range hashes {
 		if h.id.Equal(sg.DigestAlgorithm.Algorithm) {
@@ -110,25 +116,31 @@ func verify(p *pkcs7.PKCS7, i int, pss bool) error {
 	if hash == 0 {
 		return &UnsupportedError{sg.DigestAlgorithm.Algorithm}
 	}
-	var key any
+	var cert *x509.Certificate
 	for _, c := range p.Certificates {
 		if c.SerialNumber.Cmp(sg.IssuerAndSerialNumber.SerialNumber) == 0 && bytes.Equal(c.RawIssuer, sg.IssuerAndSerialNumber.IssuerName.FullBytes) {
-			key = c.PublicKey
+			cert = c
 		}
 	}
-	if key == nil {
+	if cert == nil {
 		return errors.New("has no certificate for its signer")
 	}
-	signed := p.Content
+	signed := contents
 	if len(sg.AuthenticatedAttributes) > 0 {
 		sum := hash.New()
-		sum.Write(p.Content)
+		sum.Write(contents)
 		holds := false
 		for _, a := range sg.AuthenticatedAttributes {
-			var d []byte
-			if a.Type.Equal(messageDigest) {
+			switch {
+			case a.Type.Equal(messageDigest):
+				var d []byte
 				_, err := asn1.Unmarshal(a.Value.Bytes, &d)
 				holds = err == nil && bytes.Equal(d, sum.Sum(nil))
+			case a.Type.Equal(signingTime):
+				var t time.Time
+				if _, err := asn1.Unmarshal(a.Value.Bytes, &t); err == nil && (t.Before(cert.NotBefore) || t.After(cert.NotAfter)) {
+					return fmt.Errorf("was signed on %s, when its certificate was not valid", t.UTC().Format(time.DateOnly))
+				}
 			}
 		}
 		if !holds {
@@ -140,5 +152,5 @@ func verify(p *pkcs7.PKCS7, i int, pss bool) error {
 		}
 		signed = der
 	}
-	return x509meta.Verify(key, hash, pss, signed, sg.EncryptedDigest)
+	return x509meta.Verify(cert.PublicKey, hash, kind == familyPSS, signed, sg.EncryptedDigest)
 }

@@ -7,17 +7,19 @@ package coderes
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
-	"errors"
 	"io"
 	"path"
 	"regexp"
-	"runtime"
 	"sort"
 	"strings"
 	"sync"
 
+	"regola.example/regola/internal/core/budget"
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/plist"
+	"regola.example/regola/internal/core/work"
 )
 
 // Seal is the list of sealed files.
@@ -33,14 +35,16 @@ type file struct {
 }
 
 // Parse reads a seal.
-func Parse(data []byte) (*Seal, error) {
-	root, _, err := plist.Parse(data)
+//
+// Errors are *format.Error, or *budget.Spent.
+func Parse(data []byte, b *budget.Budget) (*Seal, error) {
+	root, _, err := plist.Parse(data, b)
 	if err != nil {
 		return nil, err
 	}
 	list := root.Get("files2")
 	if list == nil {
-		return nil, errors.New("the resource seal has no list of SHA-256 digests (files2)")
+		return nil, format.Errorf(root.Offset, "the resource seal has no list of SHA-256 digests (files2)")
 	}
 	s := &Seal{files: make(map[string]file, len(list.Keys()))}
 	for _, name := range list.Keys() {
@@ -63,6 +67,10 @@ func Parse(data []byte) (*Seal, error) {
 	rules := root.Get("rules2")
 	for _, pattern := range rules.Keys() {
 		if v := rules.Get(pattern); v.Get("omit").IsTrue() {
+			const most = 64 // patterns; signing tools write a dozen
+			if len(s.omit) >= most || len(pattern) > 1<<10 {
+				return nil, format.Errorf(v.Offset, "the resource seal leaves files out by more patterns than is sound")
+			}
 			if re, err := regexp.Compile(pattern); err == nil {
 				s.omit = append(s.omit, re)
 			}
@@ -118,27 +126,18 @@ func (s *Seal) Verify(names []string, executable string, open func(name string) 
 	}
 	sort.Strings(sealed)
 	said := make([]string, len(sealed))
-	next := make(chan int)
-	var workers sync.WaitGroup
-	for range runtime.GOMAXPROCS(0) {
-		workers.Go(func() {
-			buf := make([]byte, 64<<10)
-			for i := range next {
-				said[i] = verify(sealed[i], s.files[sealed[i]].digest, open, buf)
-			}
-		})
-	}
-	for i, n := range sealed {
-		switch f := s.files[n]; {
+	buffers := sync.Pool{New: func() any { b := make([]byte, 64<<10); return &b }}
+	_ = work.Each(context.Background(), len(sealed), func(i int) {
+		switch f := s.files[sealed[i]]; {
 		case f.nested || f.digest == nil:
-		case there[n]:
-			next <- i
+		case there[sealed[i]]:
+			buf := buffers.Get().(*[]byte)
+			said[i] = verify(sealed[i], f.digest, open, *buf)
+			buffers.Put(buf)
 		case !f.optional:
 			said[i] = "was removed after signing"
 		}
-	}
-	close(next)
-	workers.Wait()
+	})
 	for i, what := range said {
 		if what != "" {
 			faults = append(faults, Fault{sealed[i], what})

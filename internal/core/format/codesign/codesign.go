@@ -12,8 +12,9 @@ import (
 	"encoding/binary"
 	"encoding/hex"
 	"fmt"
-	"slices"
 
+	"regola.example/regola/internal/core/budget"
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/cms"
 	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/format/x509meta"
@@ -65,7 +66,8 @@ type Signature struct {
 	Chain           []*x509meta.Certificate // the others that came along, up from the signer's issuer
 	Faults          []string
 
-	slots   [][]byte
+	slots   []byte // the digests of the pages, one behind the other
+	slot    int64  // bytes of one
 	special map[int][]byte
 }
 
@@ -73,43 +75,36 @@ type Signature struct {
 // for testing.
 func (s *Signature) Adhoc() bool { return s.Flags&(FlagAdhoc|FlagLinkerSigned) != 0 || !s.Signed }
 
-// FormatError tells that bytes do not follow the format, and at which offset.
-type FormatError struct {
-	Offset int64
-	What   string
-}
-
-// Error is the message with its offset.
-func (e *FormatError) Error() string { return fmt.Sprintf("%s (byte %#x)", e.What, e.Offset) }
-
-func errorf(offset int, format string, args ...any) error {
-	return &FormatError{Offset: int64(offset), What: fmt.Sprintf(format, args...)}
-}
-
 // Parse reads a signature, the bytes behind the code-signature command.
-func Parse(data []byte) (*Signature, error) {
+//
+// Errors are *format.Error; what is wrong in a part is a fault of the signature.
+func Parse(data []byte, b *budget.Budget) (*Signature, error) {
 	be := binary.BigEndian
 	if len(data) < 12 || be.Uint32(data) != magicSuper {
-		return nil, errorf(0, "not a code signature")
+		return nil, format.Errorf(0, "not a code signature")
 	}
 	count := be.Uint32(data[8:])
 	if count > maxBlobs || int64(len(data)) < 12+8*int64(count) {
-		return nil, errorf(8, "a code signature with %d parts", count)
+		return nil, format.Errorf(8, "a code signature with %d parts", count)
 	}
 	s := &Signature{special: map[int][]byte{}}
 	var cms, primary []byte
 	var der *plist.Value
+	all := 0
 	for i := range int(count) {
 		at := be.Uint32(data[16+8*i:])
 		if int64(at)+8 > int64(len(data)) {
-			return nil, errorf(16+8*i, "a part lies outside the signature")
+			return nil, format.Errorf(16+8*i, "a part lies outside the signature")
 		}
 		blob := data[at:]
 		n := be.Uint32(blob[4:])
 		if n < 8 || int64(n) > int64(len(blob)) {
-			return nil, errorf(int(at), "a part claims %d bytes", n)
+			return nil, format.Errorf(int(at), "a part claims %d bytes", n)
 		}
 		blob = blob[:n]
+		if all += len(blob); all > len(data) {
+			return nil, format.Errorf(at, "the parts of the code signature overlap")
+		}
 		switch be.Uint32(blob) {
 		case magicDirectory:
 			if be.Uint32(data[12+8*i:]) == 0 || primary == nil {
@@ -119,7 +114,7 @@ func Parse(data []byte) (*Signature, error) {
 				return nil, err
 			}
 		case magicEntitlements:
-			v, _, err := plist.Parse(blob[8:])
+			v, _, err := plist.Parse(blob[8:], b)
 			if err != nil {
 				s.fault("the entitlements cannot be read: %v", err)
 			} else {
@@ -139,7 +134,7 @@ func Parse(data []byte) (*Signature, error) {
 		}
 	}
 	if s.slots == nil {
-		return nil, errorf(0, "the code signature has no code directory that is read here")
+		return nil, format.Errorf(0, "the code signature has no code directory that is read here")
 	}
 	switch at, same := plist.Difference(s.Entitlements, der); {
 	case s.Entitlements == nil:
@@ -161,7 +156,7 @@ func (s *Signature) fault(format string, args ...any) {
 func (s *Signature) directory(b []byte, at int) error {
 	be := binary.BigEndian
 	if len(b) < 44 {
-		return errorf(at, "a code directory of %d bytes", len(b))
+		return format.Errorf(at, "a code directory of %d bytes", len(b))
 	}
 	hashOff, identOff := be.Uint32(b[16:]), be.Uint32(b[20:])
 	special, codes := be.Uint32(b[24:]), be.Uint32(b[28:])
@@ -170,7 +165,7 @@ func (s *Signature) directory(b []byte, at int) error {
 		return nil
 	}
 	if size == 0 || size > 64 || int64(hashOff)+int64(codes)*size > int64(len(b)) || int64(special)*size > int64(hashOff) || page > 20 {
-		return errorf(at, "the digests of the code directory lie outside it")
+		return format.Errorf(at, "the digests of the code directory lie outside it")
 	}
 	text := func(off uint32) string {
 		if int64(off) >= int64(len(b)) {
@@ -192,13 +187,10 @@ func (s *Signature) directory(b []byte, at int) error {
 			s.CodeLimit = int64(limit)
 		}
 	}
-	s.slots = make([][]byte, codes)
-	for i := range s.slots {
-		off := int64(hashOff) + int64(i)*size
-		s.slots[i] = b[off : off+size]
-	}
+	s.slot, s.slots = size, b[hashOff:int64(hashOff)+int64(codes)*size]
 	s.special = map[int][]byte{}
-	for i := 1; i <= int(special); i++ {
+	const known = 16 // special slots that have a meaning
+	for i := 1; i <= min(int(special), known); i++ {
 		off := int64(hashOff) - int64(i)*size
 		s.special[i] = b[off : off+size]
 	}
@@ -219,7 +211,7 @@ func (s *Signature) cms(data, directory []byte) {
 	s.Signed = true
 	if c := p.GetOnlySigner(); c != nil {
 		s.Signer, s.SignerDER = x509meta.Of(c), c.Raw
-		s.chain(p.Certificates)
+		s.chain(c, p.Certificates)
 	}
 	if err := cms.Verify(p, directory); err != nil {
 		s.fault("the signer's signature does not fit the code directory: %v", err)
@@ -227,17 +219,19 @@ func (s *Signature) cms(data, directory []byte) {
 }
 
 // chain orders the certificates that came along by who issued whom.
-func (s *Signature) chain(all []*x509.Certificate) {
-	next := s.Signer
-	for range all {
-		i := slices.IndexFunc(all, func(c *x509.Certificate) bool {
-			return x509meta.Of(c).Subject == next.Issuer && next.Issuer != next.Subject
-		})
-		if i < 0 {
+func (s *Signature) chain(signer *x509.Certificate, all []*x509.Certificate) {
+	bySubject := make(map[string]*x509.Certificate, len(all))
+	for _, c := range all {
+		bySubject[string(c.RawSubject)] = c
+	}
+	for c := signer; ; {
+		next := bySubject[string(c.RawIssuer)]
+		if next == nil || next == c {
 			return
 		}
-		next = x509meta.Of(all[i])
-		s.Chain = append(s.Chain, next)
+		delete(bySubject, string(c.RawIssuer)) // two may name each other
+		s.Chain = append(s.Chain, x509meta.Of(next))
+		c = next
 	}
 }
 
@@ -265,12 +259,12 @@ func (s *Signature) VerifyPages(bySize map[int64][][]byte) (checked bool) {
 	if !s.SHA256 || !ok {
 		return false
 	}
-	if len(pages) != len(s.slots) {
-		s.fault("%d pages are signed and %d are there", len(s.slots), len(pages))
+	if signed := int64(len(s.slots)) / s.slot; int64(len(pages)) != signed {
+		s.fault("%d pages are signed and %d are there", signed, len(pages))
 		return true
 	}
 	for i := range pages {
-		if !bytes.Equal(pages[i], s.slots[i]) {
+		if at := int64(i) * s.slot; !bytes.Equal(pages[i], s.slots[at:at+s.slot]) {
 			s.fault("the code was changed after signing, at byte %#x", int64(i)*s.PageSize)
 			return true
 		}

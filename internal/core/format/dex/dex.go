@@ -10,9 +10,11 @@ import (
 	"bytes"
 	"crypto/sha1" // the format prescribes it
 	"encoding/binary"
-	"fmt"
 	"hash/adler32"
 	"strings"
+
+	"regola.example/regola/internal/core/budget"
+	"regola.example/regola/internal/core/format"
 )
 
 const headerSize = 0x70
@@ -28,6 +30,8 @@ type File struct {
 	ClassCount int    // classes defined
 
 	data    []byte
+	budget  *budget.Budget
+	err     error
 	strings table
 	types   table
 	methods table
@@ -39,31 +43,20 @@ type table struct {
 	at    int
 }
 
-// FormatError tells that bytes do not follow the format, and at which offset.
-type FormatError struct {
-	Offset int64
-	What   string
-}
-
-// Error is the message with its offset.
-func (e *FormatError) Error() string { return fmt.Sprintf("%s (byte %#x)", e.What, e.Offset) }
-
-func errorf(offset int, format string, args ...any) error {
-	return &FormatError{Offset: int64(offset), What: fmt.Sprintf(format, args...)}
-}
-
 // Parse reads the header and the index tables.
-func Parse(data []byte) (*File, error) {
+// Errors are *format.Error. What is asked of the file afterwards takes from the
+// budget; Err tells when an answer is incomplete.
+func Parse(data []byte, b *budget.Budget) (*File, error) {
 	if len(data) < headerSize || !bytes.HasPrefix(data, []byte("dex\n")) || data[7] != 0 {
-		return nil, errorf(0, "not a DEX file")
+		return nil, format.Errorf(0, "not a DEX file")
 	}
 	le := binary.LittleEndian
 	if le.Uint32(data[0x28:]) != 0x12345678 {
-		return nil, errorf(0x28, "unknown byte order")
+		return nil, format.Errorf(0x28, "unknown byte order")
 	}
-	f := &File{Version: string(data[4:7]), Size: int64(le.Uint32(data[0x20:])), data: data}
+	f := &File{Version: string(data[4:7]), Size: int64(le.Uint32(data[0x20:])), data: data, budget: b.Part(len(data))}
 	if f.Size > int64(len(data)) {
-		return nil, errorf(0x20, "the header states %d bytes, %d are there", f.Size, len(data))
+		return nil, format.Errorf(0x20, "the header states %d bytes, %d are there", f.Size, len(data))
 	}
 	f.Checksum = adler32.Checksum(data[12:]) == le.Uint32(data[8:])
 	sum := sha1.Sum(data[32:])
@@ -78,7 +71,7 @@ func Parse(data []byte) (*File, error) {
 	} {
 		n, at := le.Uint32(data[t.at:]), le.Uint32(data[t.at+4:])
 		if int64(at)+int64(n)*int64(t.width) > int64(len(data)) {
-			return nil, errorf(t.at, "the table of %s lies outside the file", t.name)
+			return nil, format.Errorf(t.at, "the table of %s lies outside the file", t.name)
 		}
 		*t.into = table{int(n), int(at)}
 	}
@@ -105,11 +98,29 @@ func (f *File) str(i int) []byte {
 			break
 		}
 	}
-	if end := bytes.IndexByte(b, 0); end >= 0 {
-		return b[:end]
+	// Strings of a hostile file overlap: each is looked through anew.
+	end := bytes.IndexByte(b, 0)
+	looked := end
+	if end < 0 {
+		looked = len(b)
 	}
-	return nil
+	if !f.spend(1+looked/8) || end < 0 {
+		return nil
+	}
+	return b[:end]
 }
+
+// spend takes n units of work. False means that there are none left.
+func (f *File) spend(n int) bool {
+	if f.err == nil {
+		f.err = f.budget.Step(n)
+	}
+	return f.err == nil
+}
+
+// Err is why answers are incomplete: the file takes more work than its size is
+// worth. It is nil for a sound file.
+func (f *File) Err() error { return f.err }
 
 // descriptor is the i-th type's descriptor, such as Lorg/example/Kiln;.
 func (f *File) descriptor(i int) []byte {
@@ -117,6 +128,17 @@ func (f *File) descriptor(i int) []byte {
 		return nil
 	}
 	return f.str(int(binary.LittleEndian.Uint32(f.data[f.types.at+4*i:])))
+}
+
+// keepName turns a class descriptor into a name that is kept.
+func (f *File) keepName(d []byte) string {
+	if f.err == nil {
+		f.err = f.budget.Keep(len(d) + 64)
+	}
+	if f.err != nil {
+		return ""
+	}
+	return className(d)
 }
 
 // className turns a class descriptor into org/example/Kiln; "" for arrays and
@@ -132,7 +154,7 @@ func className(d []byte) string {
 func (f *File) Classes(visit func(name string)) {
 	for i := range f.classes.count {
 		idx := binary.LittleEndian.Uint32(f.data[f.classes.at+32*i:])
-		if name := className(f.descriptor(int(idx))); name != "" {
+		if name := f.keepName(f.descriptor(int(idx))); name != "" {
 			visit(name)
 		}
 	}
@@ -141,7 +163,7 @@ func (f *File) Classes(visit func(name string)) {
 // Types visits the names of all classes that the file defines or refers to.
 func (f *File) Types(visit func(name string)) {
 	for i := range f.types.count {
-		if name := className(f.descriptor(i)); name != "" {
+		if name := f.keepName(f.descriptor(i)); name != "" {
 			visit(name)
 		}
 	}
@@ -171,7 +193,7 @@ func (f *File) Calls(prefixes []string, visit func(class, method string)) {
 				continue
 			}
 		}
-		if class := className(d); class != "" {
+		if class := f.keepName(d); class != "" {
 			visit(class, string(f.str(int(le.Uint32(m[4:])))))
 		}
 	}
@@ -199,11 +221,4 @@ func (f *File) Markers() []string {
 		out = append(out, s)
 	}
 	return out
-}
-
-// Strings visits every string of the file.
-func (f *File) Strings(visit func(s []byte)) {
-	for i := range f.strings.count {
-		visit(f.str(i))
-	}
 }

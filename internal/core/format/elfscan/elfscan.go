@@ -14,6 +14,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+
+	"regola.example/regola/internal/core/format"
 )
 
 // keep is how many bytes from the start are held: program headers, notes and
@@ -38,19 +40,6 @@ type File struct {
 	Incomplete string // what could not be reached, and why
 }
 
-// FormatError tells that bytes do not follow the format, and at which offset.
-type FormatError struct {
-	Offset int64
-	What   string
-}
-
-// Error is the message with its offset.
-func (e *FormatError) Error() string { return fmt.Sprintf("%s (byte %#x)", e.What, e.Offset) }
-
-func errorf(offset int64, format string, args ...any) error {
-	return &FormatError{Offset: offset, What: fmt.Sprintf(format, args...)}
-}
-
 // Is reports whether a file begins like an ELF file.
 func Is(head []byte) bool { return bytes.HasPrefix(head, []byte(elf.ELFMAG)) }
 
@@ -72,7 +61,7 @@ func Scan(r io.Reader, size int64) (*File, error) {
 	}
 	s.head, s.pos = head.Bytes(), int64(head.Len())
 	if len(s.head) < 52 || !Is(s.head) {
-		return nil, errorf(0, "not an ELF file")
+		return nil, format.Errorf(0, "not an ELF file")
 	}
 	if s.head[5] == 2 {
 		s.order = binary.BigEndian
@@ -82,10 +71,10 @@ func Scan(r io.Reader, size int64) (*File, error) {
 		s.wide = true
 	case elf.ELFCLASS32:
 	default:
-		return nil, errorf(4, "unknown ELF class %d", s.head[4])
+		return nil, format.Errorf(4, "unknown ELF class %d", s.head[4])
 	}
 	if s.wide && len(s.head) < 64 {
-		return nil, errorf(0, "the ELF header is cut off")
+		return nil, format.Errorf(0, "the ELF header is cut off")
 	}
 	f := &File{Bits: 32, Congruent: true}
 	if s.wide {
@@ -145,7 +134,7 @@ func (s *scanner) programs(f *File) (dyn elf.Prog64, err error) {
 		return dyn, nil
 	}
 	if size < least || off > keep || int64(off)+int64(size)*int64(n) > int64(len(s.head)) {
-		return dyn, errorf(int64(off), "%d program headers of %d bytes do not fit", n, size)
+		return dyn, format.Errorf(int64(off), "%d program headers of %d bytes do not fit", n, size)
 	}
 	for i := range n {
 		b := s.head[int(off)+i*size:]

@@ -21,6 +21,7 @@ import (
 	"sort"
 	"strings"
 
+	"regola.example/regola/internal/core/budget"
 	"regola.example/regola/internal/core/format/cms"
 	"regola.example/regola/internal/core/format/x509meta"
 )
@@ -53,14 +54,17 @@ type Signature struct {
 	Entries int // covered by the manifest
 
 	Unverified string // why a block could not be verified; empty when all were
+	Unread     string // why the signature was not judged: it takes more work or memory than it is worth
 
+	budget   *budget.Budget
 	manifest []section
 	digests  map[string]*section
 }
 
 const (
 	manifestName = "META-INF/MANIFEST.MF"
-	maxMetadata  = 64 << 20
+	maxMetadata  = 32 << 20
+	maxSigners   = 16 // signature files; packages have one, rarely two
 )
 
 // section is one section of a manifest, with its own bytes, since those are
@@ -74,8 +78,8 @@ type section struct {
 // Read reads manifest, signature files and blocks, and verifies that they
 // agree with each other. Entries are verified by Verify, or one at a time by
 // Want. It returns nil when the archive bears no JAR signature.
-func Read(files Files) *Signature {
-	s := &Signature{digests: make(map[string]*section)}
+func Read(files Files, b *budget.Budget) *Signature {
+	s := &Signature{budget: b, digests: make(map[string]*section)}
 	var sigs []string
 	has := map[string]bool{}
 	for _, n := range files.Names() {
@@ -88,12 +92,19 @@ func Read(files Files) *Signature {
 		return nil
 	}
 	sort.Strings(sigs)
+	if len(sigs) > maxSigners {
+		s.Unread = fmt.Sprintf("%d signature files, of which at most %d are read", len(sigs), maxSigners)
+		sigs = sigs[:maxSigners]
+	}
 	manifest, err := read(files, manifestName)
 	if err != nil {
 		s.fault(manifestName, "cannot be read: "+err.Error())
 		return s
 	}
-	s.manifest = sections(manifest)
+	if s.manifest, err = sections(manifest, b.Part(len(manifest))); err != nil {
+		s.Unread = manifestName + ": " + err.Error()
+		return s
+	}
 	for i := range s.manifest[1:] {
 		sec := &s.manifest[1+i]
 		s.digests[sec.name] = sec
@@ -132,7 +143,7 @@ func read(files Files, name string) ([]byte, error) {
 
 // sections splits a manifest. The first section is the main one; it is always
 // there, if empty.
-func sections(data []byte) []section {
+func sections(data []byte, b *budget.Budget) ([]section, error) {
 	var out []section
 	for start := 0; start < len(data) || len(out) == 0; {
 		end, next := len(data), len(data)
@@ -147,6 +158,10 @@ func sections(data []byte) []section {
 			}
 			at += line + 1
 		}
+		const size = 320 // bytes that a section and its map take
+		if err := b.Keep(size + 2*(end-start)); err != nil {
+			return nil, err
+		}
 		sec := section{raw: data[start:end], attrs: attributes(data[start:end])}
 		sec.name = sec.attrs["name"]
 		start = next
@@ -158,24 +173,29 @@ func sections(data []byte) []section {
 		}
 		out = append(out, sec)
 	}
-	return out
+	return out, nil
 }
 
 // attributes reads "Key: value" lines; a line that begins with a blank goes on
 // with the one before.
 func attributes(b []byte) map[string]string {
 	attrs := make(map[string]string)
-	key := ""
-	for _, l := range strings.Split(string(b), "\n") {
-		l = strings.TrimRight(l, "\r")
-		if strings.HasPrefix(l, " ") && key != "" {
-			attrs[key] += l[1:]
+	key, value := "", []byte(nil)
+	for l := range bytes.Lines(b) {
+		l = bytes.TrimRight(l, "\r\n")
+		if len(l) > 0 && l[0] == ' ' && key != "" {
+			value = append(value, l[1:]...)
 			continue
 		}
-		if k, v, ok := strings.Cut(l, ": "); ok {
-			key = strings.ToLower(k)
-			attrs[key] = v
+		if k, v, ok := bytes.Cut(l, []byte(": ")); ok {
+			if key != "" {
+				attrs[key] = string(value)
+			}
+			key, value = strings.ToLower(string(k)), append([]byte(nil), v...)
 		}
+	}
+	if key != "" {
+		attrs[key] = string(value)
 	}
 	return attrs
 }
@@ -212,7 +232,14 @@ func (s *Signature) signer(files Files, has map[string]bool, sf string, manifest
 		s.fault(sf, "cannot be read: "+err.Error())
 		return
 	}
-	secs := sections(data)
+	secs, err := sections(data, s.budget.Part(len(data)))
+	if err == nil {
+		err = s.budget.Step(len(manifest)/4 + len(s.digests)) // the manifest is digested anew for each
+	}
+	if err != nil {
+		s.Unread = sf + ": " + err.Error()
+		return
+	}
 	for _, id := range strings.Split(secs[0].attrs["x-android-apk-signed"], ",") {
 		if id = strings.TrimSpace(id); id != "" {
 			sg.Schemes = append(sg.Schemes, id)

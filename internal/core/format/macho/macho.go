@@ -17,6 +17,9 @@ import (
 	"io"
 	"math"
 	"sort"
+
+	"regola.example/regola/internal/core/budget"
+	"regola.example/regola/internal/core/format"
 )
 
 // Magic numbers, file types and load commands, as in the published headers.
@@ -60,7 +63,8 @@ const (
 	maxSlices    = 32
 	maxCommands  = 8 << 20  // bytes of load commands in one slice
 	maxSignature = 32 << 20 // bytes of a code signature
-	maxNames     = 16 << 20 // bytes of names kept of one slice, for each kind of name
+	maxNames     = 16 << 20 // bytes of a section of names
+	maxSymbols   = 2 << 20  // symbols that are kept of one slice
 	maxSections  = 64       // sections with names in one slice
 	maxLiteral   = 1 << 10  // bytes of a string literal that is kept
 )
@@ -120,19 +124,6 @@ type File struct {
 	Slices      []Slice
 }
 
-// FormatError tells that bytes do not follow the format, and at which offset.
-type FormatError struct {
-	Offset int64
-	What   string
-}
-
-// Error is the message with its offset.
-func (e *FormatError) Error() string { return fmt.Sprintf("%s (byte %#x)", e.What, e.Offset) }
-
-func errorf(offset int64, format string, args ...any) error {
-	return &FormatError{Offset: offset, What: fmt.Sprintf(format, args...)}
-}
-
 // ErrStatic is for a static library: an archive of objects where an executable
 // is expected.
 var ErrStatic = errors.New("a static library, an archive of objects")
@@ -159,20 +150,25 @@ func Is(head []byte) bool {
 
 // Read reads the headers of all slices from a stream. With digests, every page
 // of each slice is digested on the way, for codesign.Verify.
-func Read(r io.Reader, digests bool) (*File, error) {
-	return read(&stream{r: bufio.NewReaderSize(r, 64<<10), digests: digests})
+//
+// Errors are *format.Error, ErrStatic, or what the stream returned.
+func Read(r io.Reader, digests bool, b *budget.Budget) (*File, error) {
+	return read(&stream{r: bufio.NewReaderSize(r, 64<<10), digests: digests, budget: b})
 }
 
 func read(s *stream) (*File, error) {
+	if s.budget == nil {
+		s.budget = budget.New(0)
+	}
 	head, err := s.r.Peek(8)
 	if err != nil {
-		return nil, errorf(0, "a Mach-O header is cut off after %d bytes", len(head))
+		return nil, format.Errorf(0, "a Mach-O header is cut off after %d bytes", len(head))
 	}
 	if string(head) == magicStatic {
 		return nil, ErrStatic
 	}
 	if !Is(head) {
-		return nil, errorf(0, "not a Mach-O file: it begins with % x", head[:4])
+		return nil, format.Errorf(0, "not a Mach-O file: it begins with % x", head[:4])
 	}
 	f := &File{}
 	if m := binary.BigEndian.Uint32(head); m != magicFat && m != fat64 {
@@ -208,8 +204,8 @@ func read(s *stream) (*File, error) {
 
 // ReadHeaders reads what the load commands of each slice tell: no names, no
 // signature, no digests.
-func ReadHeaders(r io.Reader) (*File, error) {
-	f, err := read(&stream{r: bufio.NewReaderSize(r, 64<<10), headers: true})
+func ReadHeaders(r io.Reader, b *budget.Budget) (*File, error) {
+	f, err := read(&stream{r: bufio.NewReaderSize(r, 64<<10), headers: true, budget: b})
 	if f != nil {
 		f.HeadersOnly = true
 	}
@@ -217,6 +213,7 @@ func ReadHeaders(r io.Reader) (*File, error) {
 }
 
 type stream struct {
+	budget  *budget.Budget
 	headers bool // stop after the load commands
 	r       *bufio.Reader
 	pos     int64
@@ -294,7 +291,7 @@ func (s *stream) take(n int) ([]byte, error) {
 	_, _ = s.sink().Write(b.Bytes())
 	if err != nil {
 		if errors.Is(err, io.EOF) {
-			return nil, errorf(at, "cut off: %d bytes expected, %d there", n, got)
+			return nil, format.Errorf(at, "cut off: %d bytes expected, %d there", n, got)
 		}
 		return nil, err
 	}
@@ -303,12 +300,12 @@ func (s *stream) take(n int) ([]byte, error) {
 
 func (s *stream) skipTo(offset int64) error {
 	if offset < s.pos {
-		return errorf(offset, "slices overlap each other or the header")
+		return format.Errorf(offset, "slices overlap each other or the header")
 	}
 	n, err := io.CopyN(s.sink(), s.r, offset-s.pos)
 	s.pos += n
 	if errors.Is(err, io.EOF) {
-		return errorf(s.pos, "cut off: a slice should begin at byte %#x", offset)
+		return format.Errorf(s.pos, "cut off: a slice should begin at byte %#x", offset)
 	}
 	return err
 }
@@ -321,7 +318,7 @@ func (s *stream) fatHeader() ([]int64, error) {
 	be := binary.BigEndian
 	wide, n := be.Uint32(h) == fat64, int(be.Uint32(h[4:]))
 	if n == 0 {
-		return nil, errorf(4, "a universal file without slices")
+		return nil, format.Errorf(4, "a universal file without slices")
 	}
 	var offsets []int64
 	for range n {
@@ -338,7 +335,7 @@ func (s *stream) fatHeader() ([]int64, error) {
 			off = be.Uint64(a[8:])
 		}
 		if off > 1<<40 {
-			return nil, errorf(s.pos, "a slice claims to begin at byte %#x", off)
+			return nil, format.Errorf(s.pos, "a slice claims to begin at byte %#x", off)
 		}
 		offsets = append(offsets, int64(off))
 	}
@@ -370,7 +367,7 @@ func (s *stream) slice(base int64) (Slice, error) {
 		if string(h[:8]) == magicStatic {
 			return sl, ErrStatic
 		}
-		return sl, errorf(base, "a slice does not begin with a Mach-O header")
+		return sl, format.Errorf(base, "a slice does not begin with a Mach-O header")
 	}
 	sl.CPU = cpuName(le.Uint32(h[4:]), le.Uint32(h[8:]))
 	sl.FileType = le.Uint32(h[12:])
@@ -378,7 +375,7 @@ func (s *stream) slice(base int64) (Slice, error) {
 	sl.ExtensionSafe = le.Uint32(h[24:])&flagExtensionSafe != 0
 	count, size := le.Uint32(h[16:]), le.Uint32(h[20:])
 	if size > maxCommands {
-		return sl, errorf(base+20, "load commands of %d bytes, more than any linker writes", size)
+		return sl, format.Errorf(base+20, "load commands of %d bytes, more than any linker writes", size)
 	}
 	start := s.pos
 	cmds, err := s.take(int(size))
@@ -387,11 +384,14 @@ func (s *stream) slice(base int64) (Slice, error) {
 	}
 	for i := range count {
 		if len(cmds) < 8 {
-			return sl, errorf(s.pos, "load command %d of %d is cut off", i+1, count)
+			return sl, format.Errorf(s.pos, "load command %d of %d is cut off", i+1, count)
 		}
 		n := le.Uint32(cmds[4:])
 		if n < 8 || int64(n) > int64(len(cmds)) {
-			return sl, errorf(start+int64(size)-int64(len(cmds)), "load command %d claims %d bytes", i+1, n)
+			return sl, format.Errorf(start+int64(size)-int64(len(cmds)), "load command %d claims %d bytes", i+1, n)
+		}
+		if err := s.budget.Keep(64); err != nil {
+			return sl, err
 		}
 		sl.command(cmds[:n])
 		cmds = cmds[n:]

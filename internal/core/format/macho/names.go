@@ -51,7 +51,7 @@ func (s *stream) names(sl *Slice) error {
 func selectors(s *stream, sl *Slice, sp span) {
 	if b, ok := s.whole(sl, sp, "method names"); ok {
 		for _, name := range bytes.Split(b, []byte{0}) {
-			if len(name) > 0 {
+			if len(name) > 0 && s.keep(sl, name, "method names") {
 				sl.Selectors = append(sl.Selectors, string(name))
 			}
 		}
@@ -63,11 +63,24 @@ func selectors(s *stream, sl *Slice, sp span) {
 func classes(s *stream, sl *Slice, sp span) {
 	if b, ok := s.whole(sl, sp, "class names"); ok {
 		for _, name := range bytes.Split(b, []byte{0}) {
-			if len(name) > 1 && !bytes.ContainsFunc(name, notOfName) {
+			if len(name) > 1 && !bytes.ContainsFunc(name, notOfName) && s.keep(sl, name, "class names") {
 				sl.Classes = append(sl.Classes, string(name))
 			}
 		}
 	}
+}
+
+// keep takes the memory of one name. False means that there is none left: the
+// slice's names are then incomplete.
+func (s *stream) keep(sl *Slice, name []byte, what string) bool {
+	if sl.Partial != "" {
+		return false
+	}
+	if err := s.budget.Keep(len(name) + 24); err != nil {
+		sl.Partial = what + ": " + err.Error()
+		return false
+	}
+	return true
 }
 
 func notOfName(r rune) bool {
@@ -82,7 +95,7 @@ func literals(s *stream, sl *Slice, sp span) {
 	if !s.reach(sl, sp, "string literals") {
 		return
 	}
-	end, kept, cut := s.pos+sp.size, 0, false
+	end, cut := s.pos+sp.size, false
 	for s.pos < end {
 		b, err := s.r.ReadSlice(0)
 		if over := s.pos + int64(len(b)) - end; over > 0 {
@@ -94,9 +107,8 @@ func literals(s *stream, sl *Slice, sp span) {
 		whole := err == nil && !cut
 		cut = errors.Is(err, bufio.ErrBufferFull) // a long one goes on in the next piece
 		// The first look is cheap, as there may be millions.
-		if whole && len(b) <= maxLiteral && kept < maxNames && bytes.ContainsAny(b[:min(len(b), 33)], ":/") && address.Match(b) {
+		if whole && len(b) <= maxLiteral && bytes.ContainsAny(b[:min(len(b), 33)], ":/") && address.Match(b) && s.keep(sl, b, "string literals") {
 			sl.Literals = append(sl.Literals, string(b[:len(b)-1]))
-			kept += len(b)
 		}
 		if err != nil && !cut {
 			sl.Partial = "the string literals are cut off"
@@ -168,7 +180,7 @@ func (s *stream) wanted(sl *Slice) ([]symbol, bool) {
 		size = 16
 	}
 	var out []symbol
-	locals, exports := 0, 0
+	locals := 0
 	for n := sl.symbols.size / int64(size); n > 0; {
 		batch := min(n, 4096)
 		b, err := s.take(int(batch) * size)
@@ -183,14 +195,13 @@ func (s *stream) wanted(sl *Slice) ([]symbol, bool) {
 				locals++ // debugging or local symbols
 			case kind&typeMask == 0:
 				out = append(out, symbol{at, false})
-			case kind&private == 0 && exports < maxNames/64:
-				exports++
+			case kind&private == 0:
 				out = append(out, symbol{at, true})
 			}
 		}
 		n -= batch
-		if len(out)-exports > maxNames/16 {
-			sl.Partial = "the symbol table imports more than a million names"
+		if len(out) > maxSymbols {
+			sl.Partial = "the symbol table has more than two million names"
 			return nil, false
 		}
 	}
@@ -206,7 +217,6 @@ func (s *stream) symbolNames(sl *Slice, symbols []symbol) {
 	}
 	start := s.pos
 	end := start + sl.strings.size
-	var kept [2]int
 	var last string // the name read last; linkers may let others begin inside it
 	var lastAt int64
 	for i, sym := range symbols {
@@ -234,21 +244,17 @@ func (s *stream) symbolNames(sl *Slice, symbols []symbol) {
 		}
 		switch {
 		case text == "":
+		case !s.keep(sl, []byte(text), "symbol names"):
+			return
 		case sym.exported:
-			if kept[1] += len(text); kept[1] <= maxNames {
-				sl.Exports = append(sl.Exports, text)
-			}
+			sl.Exports = append(sl.Exports, text)
 		default:
 			sl.Imports = append(sl.Imports, text)
-			if kept[0] += len(text); kept[0] > maxNames {
-				sl.Partial = "the imported names take more than 16 MiB"
-				return
-			}
 		}
 	}
 }
 
-// SwiftModule is the module in a symbol of the newer language (_$s, the
+// SwiftModule is the module in a Swift symbol (_$s, the
 // module's length, the module …), or "".
 func SwiftModule(symbol string) string {
 	rest, ok := strings.CutPrefix(symbol, "_$s")
@@ -265,8 +271,8 @@ func SwiftModule(symbol string) string {
 	return rest[i : i+n]
 }
 
-// SplitName takes apart the name under which a class is registered. One of the
-// newer language reads _TtC, then module and class, each after its length; any
+// SplitName takes apart the name under which a class is registered. One of
+// Swift reads _TtC, then module and class, each after its length; any
 // other is a single part.
 func SplitName(name string) []string {
 	rest, ok := strings.CutPrefix(name, "_TtC")

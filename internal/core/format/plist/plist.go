@@ -8,11 +8,12 @@
 package plist
 
 import (
-	"fmt"
 	"sort"
 	"strconv"
 	"strings"
 	"time"
+
+	"regola.example/regola/internal/core/budget"
 )
 
 // Kind is the type of a value.
@@ -70,32 +71,24 @@ const (
 	XML    Encoding = "xml"
 )
 
-// FormatError tells that bytes do not follow the format, and at which offset.
-type FormatError struct {
-	Offset int64
-	What   string
-}
+// maxDepth bounds nesting.
+const maxDepth = 128
 
-// Error is the message with its offset.
-func (e *FormatError) Error() string { return fmt.Sprintf("%s (byte %#x)", e.What, e.Offset) }
+// Bytes of memory that a value takes, and an entry of a dictionary beside it.
+const valueSize, entrySize = 232, 80
 
-func errorf(offset int64, format string, args ...any) error {
-	return &FormatError{Offset: offset, What: fmt.Sprintf(format, args...)}
-}
+// maxKey bounds one key of a dictionary, in bytes.
+const maxKey = 4 << 10
 
-// Bounds against hostile files.
-const (
-	maxDepth  = 128
-	maxValues = 1 << 20
-)
-
-// Parse reads a property list in either encoding.
-func Parse(data []byte) (*Value, Encoding, error) {
+// Parse reads a property list in either encoding. Errors are *format.Error, or
+// *budget.Spent for one that takes more work or memory than its size is worth.
+func Parse(data []byte, b *budget.Budget) (*Value, Encoding, error) {
+	b = b.Part(len(data))
 	if strings.HasPrefix(string(data[:min(len(data), 8)]), "bplist0") {
-		v, err := parseBinary(data)
+		v, err := parseBinary(data, b)
 		return v, Binary, err
 	}
-	v, err := parseXML(data)
+	v, err := parseXML(data, b)
 	return v, XML, err
 }
 

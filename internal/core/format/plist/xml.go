@@ -9,18 +9,21 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"regola.example/regola/internal/core/budget"
+	"regola.example/regola/internal/core/format"
 )
 
 type xmlReader struct {
 	dec    *xml.Decoder
-	values int
+	budget *budget.Budget
 }
 
-func parseXML(data []byte) (*Value, error) {
+func parseXML(data []byte, b *budget.Budget) (*Value, error) {
 	if len(bytes.TrimSpace(data)) == 0 {
-		return nil, errorf(0, "the property list is empty")
+		return nil, format.Errorf(0, "the property list is empty")
 	}
-	r := &xmlReader{dec: xml.NewDecoder(bytes.NewReader(data))}
+	r := &xmlReader{dec: xml.NewDecoder(bytes.NewReader(data)), budget: b}
 	// The document type names an entity-free DTD; nothing is fetched, and
 	// other encodings than UTF-8 are passed through as they are.
 	r.dec.CharsetReader = func(_ string, in io.Reader) (io.Reader, error) { return in, nil }
@@ -34,26 +37,29 @@ func parseXML(data []byte) (*Value, error) {
 			continue
 		}
 		if start.Name.Local != "plist" {
-			return nil, errorf(r.dec.InputOffset(), "not a property list: the root element is %q", start.Name.Local)
+			return nil, format.Errorf(r.dec.InputOffset(), "not a property list: the root element is %.60q", start.Name.Local)
 		}
 		v, err := r.next(0)
 		if err == nil && v == nil {
-			err = errorf(r.dec.InputOffset(), "the property list holds no value")
+			err = format.Errorf(r.dec.InputOffset(), "the property list holds no value")
 		}
 		return v, err
 	}
 }
 
 func (r *xmlReader) token() (xml.Token, error) {
+	if err := r.budget.Step(8); err != nil {
+		return nil, err
+	}
 	tok, err := r.dec.Token()
 	if err == nil {
 		return tok, nil
 	}
 	var syntax *xml.SyntaxError
 	if errors.Is(err, io.EOF) || errors.As(err, &syntax) && syntax.Msg == "unexpected EOF" {
-		return nil, errorf(r.dec.InputOffset(), "the property list is cut off")
+		return nil, format.Errorf(r.dec.InputOffset(), "the property list is cut off")
 	}
-	return nil, errorf(r.dec.InputOffset(), "not valid XML: %v", err)
+	return nil, format.Errorf(r.dec.InputOffset(), "not valid XML: %v", err)
 }
 
 // next reads the next value; nil when the enclosing element ends first.
@@ -70,7 +76,7 @@ func (r *xmlReader) next(depth int) (*Value, error) {
 			return nil, nil
 		case xml.CharData:
 			if len(bytes.TrimSpace(t)) > 0 {
-				return nil, errorf(r.dec.InputOffset(), "text %.20q stands outside a value", strings.TrimSpace(string(t)))
+				return nil, format.Errorf(r.dec.InputOffset(), "text %.20q outside a value", strings.TrimSpace(string(t)))
 			}
 		}
 	}
@@ -78,11 +84,11 @@ func (r *xmlReader) next(depth int) (*Value, error) {
 
 func (r *xmlReader) value(start xml.StartElement, depth int) (*Value, error) {
 	at := r.dec.InputOffset()
-	if r.values++; r.values > maxValues {
-		return nil, errorf(at, "more than %d values", maxValues)
+	if err := r.budget.Keep(valueSize); err != nil {
+		return nil, err
 	}
 	if depth > maxDepth {
-		return nil, errorf(at, "nested deeper than %d levels", maxDepth)
+		return nil, format.Errorf(at, "nested deeper than %d levels", maxDepth)
 	}
 	v := &Value{Offset: at}
 	switch start.Name.Local {
@@ -126,10 +132,10 @@ func (r *xmlReader) value(start xml.StartElement, depth int) (*Value, error) {
 		v.Kind = Data
 		v.Bytes, err = base64.StdEncoding.DecodeString(strings.Join(strings.Fields(text), ""))
 	default:
-		return nil, errorf(at, "unknown element %q", start.Name.Local)
+		return nil, format.Errorf(at, "unknown element %.60q", start.Name.Local)
 	}
 	if err != nil {
-		return nil, errorf(at, "%q is not %s", trimmed, v.Kind.Noun())
+		return nil, format.Errorf(at, "%.60q is not %s", trimmed, v.Kind.Noun())
 	}
 	return v, nil
 }
@@ -144,22 +150,28 @@ func (r *xmlReader) dict(v *Value, depth int) error {
 		switch t := tok.(type) {
 		case xml.EndElement:
 			if have {
-				return errorf(r.dec.InputOffset(), "the key %q has no value", key)
+				return format.Errorf(r.dec.InputOffset(), "the key %.60q has no value", key)
 			}
 			return nil
 		case xml.StartElement:
 			if t.Name.Local == "key" {
 				if have {
-					return errorf(r.dec.InputOffset(), "the key %q has no value", key)
+					return format.Errorf(r.dec.InputOffset(), "the key %.60q has no value", key)
 				}
 				if key, err = r.text(); err != nil {
+					return err
+				}
+				if len(key) > maxKey {
+					return format.Errorf(r.dec.InputOffset(), "a key of %d bytes", len(key))
+				}
+				if err := r.budget.Keep(entrySize + len(key)); err != nil {
 					return err
 				}
 				have = true
 				continue
 			}
 			if !have {
-				return errorf(r.dec.InputOffset(), "a %s stands in a dictionary without a key", t.Name.Local)
+				return format.Errorf(r.dec.InputOffset(), "a %.60s in a dictionary without a key", t.Name.Local)
 			}
 			val, err := r.value(t, depth+1)
 			if err != nil {
@@ -180,11 +192,14 @@ func (r *xmlReader) text() (string, error) {
 		}
 		switch t := tok.(type) {
 		case xml.CharData:
+			if err := r.budget.Keep(len(t)); err != nil {
+				return "", err
+			}
 			b.Write(t)
 		case xml.EndElement:
 			return b.String(), nil
 		case xml.StartElement:
-			return "", errorf(r.dec.InputOffset(), "an element %q stands inside a text", t.Name.Local)
+			return "", format.Errorf(r.dec.InputOffset(), "an element %.60q is inside a text", t.Name.Local)
 		}
 	}
 }

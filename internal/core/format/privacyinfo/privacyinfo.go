@@ -7,17 +7,19 @@ package privacyinfo
 import (
 	"fmt"
 
+	"regola.example/regola/internal/core/budget"
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/plist"
 )
 
 // Manifest is a privacy manifest.
 type Manifest struct {
-	Tracking     bool
-	TrackingSaid bool
-	Domains      []string
-	Accessed     []Accessed
-	Collected    []Collected
-	Faults       []Fault
+	Tracking         bool
+	TrackingDeclared bool
+	Domains          []string
+	Accessed         []Accessed
+	Collected        []Collected
+	Faults           []Fault
 }
 
 // Accessed is a category of calls that need a reason, with the reasons given.
@@ -44,24 +46,24 @@ type Fault struct {
 }
 
 // Parse reads a manifest. The error is for a file that is no property list.
-func Parse(data []byte) (*Manifest, error) {
-	root, _, err := plist.Parse(data)
+func Parse(data []byte, b *budget.Budget) (*Manifest, error) {
+	root, _, err := plist.Parse(data, b)
 	if err != nil {
 		return nil, err
 	}
 	if root.Kind != plist.Dict {
-		return nil, fmt.Errorf("the root is %s, not a dictionary", root.Kind.Noun())
+		return nil, format.Errorf(root.Offset, "the root is %s, not a dictionary", root.Kind.Noun())
 	}
 	m := &Manifest{}
 	for _, twice := range root.Twice {
-		m.fault(twice, root, "stands twice")
+		m.fault(twice, root, "occurs twice")
 	}
 	for _, key := range root.Keys() {
 		v := root.Get(key)
 		switch key {
 		case "NSPrivacyTracking":
 			if m.want(key, v, plist.Boolean) {
-				m.Tracking, m.TrackingSaid = v.Bool, true
+				m.Tracking, m.TrackingDeclared = v.Bool, true
 			}
 		case "NSPrivacyTrackingDomains":
 			m.Domains = m.texts(key, v)
@@ -76,8 +78,12 @@ func Parse(data []byte) (*Manifest, error) {
 	return m, nil
 }
 
-func (m *Manifest) fault(key string, v *plist.Value, format string, args ...any) {
-	f := Fault{Key: key, What: fmt.Sprintf(format, args...)}
+func (m *Manifest) fault(key string, v *plist.Value, text string, args ...any) {
+	const most = 200 // a report of more helps nobody
+	if len(m.Faults) >= most {
+		return
+	}
+	f := Fault{Key: key, What: fmt.Sprintf(text, args...)}
 	if v != nil {
 		f.Offset = v.Offset
 	}

@@ -8,11 +8,14 @@
 package protores
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
 	"google.golang.org/protobuf/encoding/protowire"
 
+	"regola.example/regola/internal/core/budget"
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/resource"
 )
 
@@ -23,7 +26,7 @@ func Fields(msg []byte, base int, visit func(num protowire.Number, b []byte, n u
 	for off := 0; off < len(msg); {
 		num, typ, n := protowire.ConsumeTag(msg[off:])
 		if n < 0 {
-			return resource.Errorf(base+off, "damaged protobuf tag")
+			return format.Errorf(base+off, "damaged protobuf tag")
 		}
 		off += n
 		var err error
@@ -31,27 +34,27 @@ func Fields(msg []byte, base int, visit func(num protowire.Number, b []byte, n u
 		case protowire.BytesType:
 			b, m := protowire.ConsumeBytes(msg[off:])
 			if m < 0 {
-				return resource.Errorf(base+off, "protobuf field %d is cut off", num)
+				return format.Errorf(base+off, "protobuf field %d is cut off", num)
 			}
 			err = visit(num, b, 0, base+off+m-len(b))
 			n = m
 		case protowire.VarintType:
 			v, m := protowire.ConsumeVarint(msg[off:])
 			if m < 0 {
-				return resource.Errorf(base+off, "protobuf field %d is cut off", num)
+				return format.Errorf(base+off, "protobuf field %d is cut off", num)
 			}
 			err = visit(num, nil, v, base+off)
 			n = m
 		case protowire.Fixed32Type:
 			v, m := protowire.ConsumeFixed32(msg[off:])
 			if m < 0 {
-				return resource.Errorf(base+off, "protobuf field %d is cut off", num)
+				return format.Errorf(base+off, "protobuf field %d is cut off", num)
 			}
 			err = visit(num, nil, uint64(v), base+off)
 			n = m
 		default:
 			if n = protowire.ConsumeFieldValue(num, typ, msg[off:]); n < 0 {
-				return resource.Errorf(base+off, "damaged protobuf field %d", num)
+				return format.Errorf(base+off, "damaged protobuf field %d", num)
 			}
 		}
 		if err != nil {
@@ -63,24 +66,31 @@ func Fields(msg []byte, base int, visit func(num protowire.Number, b []byte, n u
 }
 
 // ParseXML reads an XmlNode and returns its element.
-func ParseXML(data []byte) (*resource.Element, error) {
-	e, err := node(data, 0, 0)
+//
+// Errors are *format.Error, or *budget.Spent for one that takes more work or
+// memory than its size is worth.
+func ParseXML(data []byte, b *budget.Budget) (*resource.Element, error) {
+	p := &document{b.Part(len(data))}
+	e, err := p.node(data, 0, 0)
 	if err == nil && (e == nil || e.Name == "") {
-		err = resource.Errorf(0, "the document has no element")
+		err = format.Errorf(0, "the document has no element")
 	}
 	return e, err
 }
 
-func node(msg []byte, base, depth int) (e *resource.Element, err error) {
+// document reads one XML document.
+type document struct{ budget *budget.Budget }
+
+func (p *document) node(msg []byte, base, depth int) (e *resource.Element, err error) {
 	if depth > resource.MaxXMLDepth {
-		return nil, resource.Errorf(base, "elements nest deeper than %d", resource.MaxXMLDepth)
+		return nil, format.Errorf(base, "elements nest deeper than %d", resource.MaxXMLDepth)
 	}
 	line := 0
 	err = Fields(msg, base, func(num protowire.Number, b []byte, _ uint64, at int) error {
 		switch num {
 		case 1:
 			var err error
-			e, err = element(b, at, depth)
+			e, err = p.element(b, at, depth)
 			return err
 		case 2: // a text node
 			e = &resource.Element{Text: string(b), Offset: int64(at)}
@@ -100,8 +110,14 @@ func node(msg []byte, base, depth int) (e *resource.Element, err error) {
 	return e, err
 }
 
-func element(msg []byte, base, depth int) (*resource.Element, error) {
+func (p *document) element(msg []byte, base, depth int) (*resource.Element, error) {
+	const size, attrSize = 160, 144 // bytes that an element and an attribute take
+	if err := p.budget.Keep(size + len(msg)/8); err != nil {
+		return nil, err
+	}
 	e := &resource.Element{Offset: int64(base)}
+	var text []byte
+	defer func() { e.Text = string(text) }()
 	err := Fields(msg, base, func(num protowire.Number, b []byte, _ uint64, at int) error {
 		switch num {
 		case 2:
@@ -109,15 +125,18 @@ func element(msg []byte, base, depth int) (*resource.Element, error) {
 		case 3:
 			e.Name = string(b)
 		case 4:
+			if err := p.budget.Keep(attrSize + len(b)); err != nil {
+				return err
+			}
 			a, err := attribute(b, at)
 			e.Attrs = append(e.Attrs, a)
 			return err
 		case 5:
-			child, err := node(b, at, depth+1)
+			child, err := p.node(b, at, depth+1)
 			if child != nil && child.Name != "" {
 				e.Children = append(e.Children, child)
 			} else if child != nil {
-				e.Text += child.Text
+				text = append(text, child.Text...)
 			}
 			return err
 		}
@@ -217,8 +236,12 @@ func primitive(msg []byte, base int) (v resource.Value, err error) {
 // are indexed and decoded when looked up.
 type Table struct {
 	entries map[uint32]span
-	locales []string
+	locales map[string]bool
 	texts   []resource.StringEntry
+	ids     []uint32 // of texts
+	found   map[uint32][]resource.Item
+	budget  *budget.Budget
+	err     error
 }
 
 type span struct {
@@ -227,18 +250,19 @@ type span struct {
 }
 
 // ParseTable indexes a ResourceTable message.
-func ParseTable(data []byte) (*Table, error) {
-	t := &Table{entries: make(map[uint32]span)}
+func ParseTable(data []byte, b *budget.Budget) (*Table, error) {
+	t := &Table{entries: make(map[uint32]span), locales: map[string]bool{}, found: map[uint32][]resource.Item{}, budget: b.Part(len(data))}
 	err := Fields(data, 0, func(num protowire.Number, b []byte, _ uint64, at int) error {
 		if num != 2 {
 			return nil
 		}
 		return t.pkg(b, at)
 	})
-	slices.Sort(t.locales)
-	t.locales = slices.Compact(t.locales)
 	return t, err
 }
+
+// Err implements resource.Table.
+func (t *Table) Err() error { return t.err }
 
 // id reads a message whose field 1 is a number: PackageId, TypeId, EntryId.
 func id(msg []byte, base int) (n uint32, err error) {
@@ -307,7 +331,10 @@ func (t *Table) entry(prefix uint32, typ string, s span) error {
 			if typ == "string" {
 				c, _, err := configValue(b, at)
 				text.Locales = append(text.Locales, c.Locale)
-				t.locales = append(t.locales, c.Locale)
+				t.locales[c.Locale] = true
+				if err == nil {
+					err = t.budget.Keep(16)
+				}
 				return err
 			}
 		}
@@ -316,8 +343,12 @@ func (t *Table) entry(prefix uint32, typ string, s span) error {
 	if err != nil {
 		return err
 	}
+	const size = 112 // bytes that an entry takes
+	if err := t.budget.Keep(size); err != nil {
+		return err
+	}
 	if typ == "string" {
-		t.texts = append(t.texts, text)
+		t.texts, t.ids = append(t.texts, text), append(t.ids, prefix|entry&0xffff)
 	}
 	t.entries[prefix|entry&0xffff] = s
 	return nil
@@ -329,6 +360,15 @@ func (t *Table) Lookup(id uint32) []resource.Item {
 	if !ok {
 		return nil
 	}
+	if out, known := t.found[id]; known {
+		return out
+	}
+	if t.err != nil {
+		return nil
+	}
+	if t.err = t.budget.Keep(len(s.data)); t.err != nil {
+		return nil
+	}
 	var out []resource.Item
 	_ = Fields(s.data, s.at, func(num protowire.Number, b []byte, _ uint64, at int) error {
 		if num == 6 {
@@ -338,13 +378,28 @@ func (t *Table) Lookup(id uint32) []resource.Item {
 		}
 		return nil
 	})
+	t.found[id] = out
 	return out
+}
+
+// Texts implements resource.Table.
+func (t *Table) Texts(visit func(id uint32, locale, text string)) {
+	for _, id := range t.ids {
+		for _, it := range t.Lookup(id) {
+			if it.Value.Kind == resource.String {
+				visit(id, it.Config.Locale, it.Value.Text)
+			}
+		}
+	}
 }
 
 // Style implements resource.Table.
 func (t *Table) Style(id uint32) []resource.Style {
 	s, ok := t.entries[id]
 	if !ok {
+		return nil
+	}
+	if t.err = t.budget.Step(len(s.data)); t.err != nil {
 		return nil
 	}
 	var out []resource.Style
@@ -415,10 +470,16 @@ func styleBody(s *resource.Style, msg []byte, base int) error {
 }
 
 // Locales implements resource.Table.
-func (t *Table) Locales() []string { return t.locales }
+func (t *Table) Locales() []string { return slices.Sorted(maps.Keys(t.locales)) }
 
 // Strings implements resource.Table.
-func (t *Table) Strings() []resource.Coverage { return resource.Cover(t.texts) }
+func (t *Table) Strings() []resource.Coverage {
+	out, err := resource.Cover(t.texts, t.budget)
+	if t.err == nil {
+		t.err = err
+	}
+	return out
+}
 
 // Orphans implements resource.Table.
 func (t *Table) Orphans() []string { return resource.Orphaned(t.texts) }

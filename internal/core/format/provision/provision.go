@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"time"
 
+	"regola.example/regola/internal/core/budget"
 	"regola.example/regola/internal/core/format/cms"
 	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/format/x509meta"
@@ -33,12 +34,14 @@ type Profile struct {
 }
 
 // Parse reads a profile.
-func Parse(data []byte) (*Profile, error) {
+//
+// Errors are those of the envelope, or *format.Error of the list inside.
+func Parse(data []byte, b *budget.Budget) (*Profile, error) {
 	p7, err := cms.Parse(data)
 	if err != nil {
 		return nil, fmt.Errorf("the envelope cannot be read: %w", err)
 	}
-	root, _, err := plist.Parse(p7.Content)
+	root, _, err := plist.Parse(p7.Content, b)
 	if err != nil {
 		return nil, fmt.Errorf("the property list inside cannot be read: %w", err)
 	}

@@ -9,7 +9,8 @@ package resource
 
 import (
 	"encoding/binary"
-	"fmt"
+
+	"regola.example/regola/internal/core/format"
 )
 
 // Chunk types, as in the platform's header.
@@ -28,20 +29,6 @@ const (
 	ChunkTypeSpec     = 0x0202
 )
 
-// FormatError tells that bytes do not follow the format, and at which offset.
-type FormatError struct {
-	Offset int64
-	What   string
-}
-
-// Error is the message with its offset.
-func (e *FormatError) Error() string { return fmt.Sprintf("%s (byte %#x)", e.What, e.Offset) }
-
-// Errorf makes a FormatError.
-func Errorf(offset int, format string, args ...any) error {
-	return &FormatError{Offset: int64(offset), What: fmt.Sprintf(format, args...)}
-}
-
 // Chunk is one chunk of a compiled resource file: its type, its header and
 // its body, which are slices of the file.
 type Chunk struct {
@@ -58,16 +45,16 @@ func (c Chunk) Body() []byte { return c.Data[len(c.Header):] }
 // bytes that are really there.
 func NextChunk(file []byte, offset int) (Chunk, error) {
 	if offset < 0 || len(file)-offset < 8 {
-		return Chunk{}, Errorf(offset, "cut off inside a chunk header")
+		return Chunk{}, format.Errorf(offset, "cut off inside a chunk header")
 	}
 	b := file[offset:]
 	header := int(binary.LittleEndian.Uint16(b[2:]))
 	size := binary.LittleEndian.Uint32(b[4:])
 	if header < 8 || int64(size) < int64(header) {
-		return Chunk{}, Errorf(offset, "chunk with header of %d and size of %d bytes", header, size)
+		return Chunk{}, format.Errorf(offset, "chunk with header of %d and size of %d bytes", header, size)
 	}
 	if int64(size) > int64(len(b)) {
-		return Chunk{}, Errorf(offset, "chunk claims %d bytes, %d are left", size, len(b))
+		return Chunk{}, format.Errorf(offset, "chunk claims %d bytes, %d are left", size, len(b))
 	}
 	return Chunk{
 		Type:   binary.LittleEndian.Uint16(b),

@@ -4,6 +4,9 @@ import (
 	"encoding/binary"
 	"unicode/utf16"
 	"unicode/utf8"
+
+	"regola.example/regola/internal/core/budget"
+	"regola.example/regola/internal/core/format"
 )
 
 // Pool is a string pool. Strings are decoded when asked for, since a table can
@@ -13,32 +16,31 @@ type Pool struct {
 	strings []byte
 	utf8    bool
 	decoded map[uint32]string // by offset: many names are asked for again and again
-	budget  int               // bytes that may still be decoded
+	budget  *budget.Budget    // of the file: strings of a hostile one overlap
+	err     error
 }
 
 // ParsePool reads a string pool chunk.
-func ParsePool(c Chunk) (*Pool, error) {
+func ParsePool(c Chunk, b *budget.Budget) (*Pool, error) {
 	if c.Type != ChunkStringPool {
-		return nil, Errorf(c.Offset, "expected a string pool, found chunk type %#04x", c.Type)
+		return nil, format.Errorf(c.Offset, "expected a string pool, found chunk type %#04x", c.Type)
 	}
 	if len(c.Header) < 28 {
-		return nil, Errorf(c.Offset, "string pool header of %d bytes, 28 expected", len(c.Header))
+		return nil, format.Errorf(c.Offset, "string pool header of %d bytes, 28 expected", len(c.Header))
 	}
 	le := binary.LittleEndian
 	count, flags, start := le.Uint32(c.Header[8:]), le.Uint32(c.Header[16:]), le.Uint32(c.Header[20:])
 	if int64(count)*4 > int64(len(c.Body())) {
-		return nil, Errorf(c.Offset, "string pool claims %d strings, more than fit", count)
+		return nil, format.Errorf(c.Offset, "string pool claims %d strings, more than fit", count)
 	}
 	p := &Pool{offsets: c.Body()[:count*4], utf8: flags&0x100 != 0, decoded: make(map[uint32]string)}
 	if count > 0 {
 		if int64(start) > int64(len(c.Data)) {
-			return nil, Errorf(c.Offset, "string data starts outside the pool")
+			return nil, format.Errorf(c.Offset, "string data starts outside the pool")
 		}
 		p.strings = c.Data[start:]
 	}
-	// Strings of a sound pool do not overlap. Those of a hostile one may, so
-	// what is decoded is held against the pool's own size.
-	p.budget = 4*len(c.Data) + 64<<10
+	p.budget = b
 	return p, nil
 }
 
@@ -63,7 +65,7 @@ func (p *Pool) String(i uint32) (s string, ok bool) {
 	if s, ok := p.decoded[at]; ok {
 		return s, true
 	}
-	if p.budget <= 0 {
+	if p.err != nil {
 		return "", false
 	}
 	b := p.strings[at:]
@@ -72,10 +74,23 @@ func (p *Pool) String(i uint32) (s string, ok bool) {
 	} else {
 		s, ok = utf16String(b)
 	}
-	if p.budget -= len(s) + 1; ok {
+	const entry = 64 // bytes that the map takes for it
+	if p.err = p.budget.Keep(len(s) + entry); p.err != nil {
+		return "", false
+	}
+	if ok {
 		p.decoded[at] = s
 	}
 	return s, ok
+}
+
+// Err is why strings were not decoded any more; nil when all were that were
+// asked for.
+func (p *Pool) Err() error {
+	if p == nil {
+		return nil
+	}
+	return p.err
 }
 
 // utf8String reads a length in UTF-16 units, a length in bytes, then the

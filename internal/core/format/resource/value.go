@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"regola.example/regola/internal/core/budget"
 )
 
 // Kind is the kind of a typed value.
@@ -159,6 +161,11 @@ type Table interface {
 	// Strings tells for every language how many strings it has and which of
 	// the default language's it lacks.
 	Strings() []Coverage
+	// Texts visits every string resource in every language.
+	Texts(visit func(id uint32, locale, text string))
+	// Err is why an answer is incomplete: the table takes more work or memory
+	// than a file of its size is worth. It is nil for a sound table.
+	Err() error
 }
 
 // Style is a bag of attributes, such as a theme.
@@ -203,7 +210,10 @@ func Orphaned(entries []StringEntry) []string {
 }
 
 // Cover sums up string entries by language, sorted by tag.
-func Cover(entries []StringEntry) []Coverage {
+//
+// An error means that there are more languages times strings than is worth
+// counting.
+func Cover(entries []StringEntry, b *budget.Budget) ([]Coverage, error) {
 	const named = 10
 	byLocale := map[string]*Coverage{}
 	for _, e := range entries {
@@ -228,6 +238,9 @@ func Cover(entries []StringEntry) []Coverage {
 		if !seen[""] || len(seen) < 2 {
 			continue
 		}
+		if err := b.Step(len(byLocale)); err != nil {
+			return nil, err
+		}
 		for l, c := range byLocale {
 			if !seen[l] {
 				if c.Missing++; len(c.Names) < named {
@@ -241,20 +254,26 @@ func Cover(entries []StringEntry) []Coverage {
 		out = append(out, *c)
 	}
 	slices.SortFunc(out, func(a, b Coverage) int { return strings.Compare(a.Locale, b.Locale) })
-	return out
+	return out, nil
 }
 
 // maxChain bounds how far a reference is followed: resources that point at
 // each other are a fault of the file, not a reason to hang.
 const maxChain = 16
 
+// maxItems bounds the values that one reference leads to. Real ones lead to as
+// many as there are languages and densities.
+const maxItems = 1024
+
 // Resolve follows a value through the table to its literal values. A literal
 // resolves to itself. An id of the platform's own package (0x01) cannot be
 // resolved here and stays a reference.
-func Resolve(t Table, v Value) []Item { return resolve(t, Item{Value: v}, maxChain) }
+func Resolve(t Table, v Value, b *budget.Budget) []Item {
+	return resolve(t, Item{Value: v}, maxChain, b)
+}
 
-func resolve(t Table, it Item, left int) []Item {
-	if it.Value.Kind != Reference || t == nil || left == 0 {
+func resolve(t Table, it Item, left int, b *budget.Budget) []Item {
+	if it.Value.Kind != Reference || t == nil || left == 0 || b.Step(1) != nil {
 		return []Item{it}
 	}
 	found := t.Lookup(it.Value.Ref)
@@ -264,9 +283,9 @@ func resolve(t Table, it Item, left int) []Item {
 	var out []Item
 	for _, f := range found {
 		f.Config = f.Config.merge(it.Config)
-		out = append(out, resolve(t, f, left-1)...)
-		if len(out) > 4096 {
-			return out
+		out = append(out, resolve(t, f, left-1, b)...)
+		if len(out) >= maxItems {
+			return out[:maxItems]
 		}
 	}
 	return out
@@ -274,7 +293,7 @@ func resolve(t Table, it Item, left int) []Item {
 
 // Inherited lists what a style and the styles that it extends within the table
 // set, the nearest first, under any configuration.
-func Inherited(t Table, id uint32) []StyleItem {
+func Inherited(t Table, id uint32, b *budget.Budget) []StyleItem {
 	var out []StyleItem
 	seen := map[uint32]bool{}
 	for next := []uint32{id}; len(next) > 0 && len(seen) < maxChain; {
@@ -284,6 +303,9 @@ func Inherited(t Table, id uint32) []StyleItem {
 		}
 		seen[id] = true
 		for _, s := range t.Style(id) {
+			if b.Step(1+len(s.Items)) != nil {
+				return out
+			}
 			out = append(out, s.Items...)
 			if s.Parent != 0 {
 				next = append(next, s.Parent)

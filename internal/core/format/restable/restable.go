@@ -10,8 +10,11 @@ package restable
 import (
 	"bytes"
 	"encoding/binary"
+	"maps"
 	"slices"
 
+	"regola.example/regola/internal/core/budget"
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/resource"
 )
 
@@ -19,6 +22,10 @@ import (
 type Table struct {
 	values   *resource.Pool
 	packages []*Package
+	budget   *budget.Budget
+	err      error
+	found    map[uint32][]resource.Item // by id: some are asked for again and again
+	strings  []resource.StringEntry
 }
 
 // Package is one package of the table: the app's (id 0x7f), a feature's, or
@@ -40,16 +47,16 @@ type typeChunk struct {
 	short   bool // offsets of 16 bits
 }
 
-// Parse indexes a table. Errors are *resource.FormatError.
-func Parse(data []byte) (*Table, error) {
+// Parse indexes a table. Errors are *format.Error.
+func Parse(data []byte, b *budget.Budget) (*Table, error) {
 	root, err := resource.NextChunk(data, 0)
 	if err != nil {
 		return nil, err
 	}
 	if root.Type != resource.ChunkTable {
-		return nil, resource.Errorf(0, "not a resource table: chunk type %#04x", root.Type)
+		return nil, format.Errorf(0, "not a resource table: chunk type %#04x", root.Type)
 	}
-	t := &Table{}
+	t := &Table{budget: b.Part(len(data)), found: map[uint32][]resource.Item{}}
 	for at := len(root.Header); at < len(root.Data); {
 		c, err := resource.NextChunk(root.Data, at)
 		if err != nil {
@@ -58,12 +65,12 @@ func Parse(data []byte) (*Table, error) {
 		switch c.Type {
 		case resource.ChunkStringPool:
 			if t.values == nil {
-				if t.values, err = resource.ParsePool(c); err != nil {
+				if t.values, err = resource.ParsePool(c, t.budget); err != nil {
 					return nil, err
 				}
 			}
 		case resource.ChunkPackage:
-			p, err := parsePackage(c)
+			p, err := parsePackage(c, t.budget)
 			if err != nil {
 				return nil, err
 			}
@@ -71,13 +78,34 @@ func Parse(data []byte) (*Table, error) {
 		}
 		at += len(c.Data)
 	}
-	return t, nil
+	return t, t.stringEntries()
 }
 
-func parsePackage(c resource.Chunk) (*Package, error) {
+// Err implements resource.Table.
+func (t *Table) Err() error {
+	if t.err != nil {
+		return t.err
+	}
+	for _, p := range t.packages {
+		if err := p.keys.Err(); err != nil {
+			return err
+		}
+	}
+	return t.values.Err()
+}
+
+// step takes n units of work. False means that there are none left.
+func (t *Table) step(n int) bool {
+	if t.err == nil {
+		t.err = t.budget.Step(n)
+	}
+	return t.err == nil
+}
+
+func parsePackage(c resource.Chunk, b *budget.Budget) (*Package, error) {
 	le := binary.LittleEndian
 	if len(c.Header) < 284 {
-		return nil, resource.Errorf(c.Offset, "package header of %d bytes, 284 expected", len(c.Header))
+		return nil, format.Errorf(c.Offset, "package header of %d bytes, 284 expected", len(c.Header))
 	}
 	p := &Package{ID: uint8(le.Uint32(c.Header[8:])), Name: name16(c.Header[12:268]), byID: make(map[uint8][]typeChunk)}
 	typeStrings, keyStrings := int(le.Uint32(c.Header[268:])), int(le.Uint32(c.Header[276:]))
@@ -88,7 +116,7 @@ func parsePackage(c resource.Chunk) (*Package, error) {
 		}
 		switch k.Type {
 		case resource.ChunkStringPool:
-			pool, err := resource.ParsePool(k)
+			pool, err := resource.ParsePool(k, b)
 			if err != nil {
 				return nil, err
 			}
@@ -103,6 +131,10 @@ func parsePackage(c resource.Chunk) (*Package, error) {
 			if err != nil {
 				return nil, err
 			}
+			const chunk = 128 // bytes that it takes
+			if err := b.Keep(chunk); err != nil {
+				return nil, err
+			}
 			p.byID[id] = append(p.byID[id], tc)
 		}
 		at += len(k.Data)
@@ -113,12 +145,12 @@ func parsePackage(c resource.Chunk) (*Package, error) {
 func parseType(c resource.Chunk) (uint8, typeChunk, error) {
 	le := binary.LittleEndian
 	if len(c.Header) < 20+28 {
-		return 0, typeChunk{}, resource.Errorf(c.Offset, "type header of %d bytes, 48 expected", len(c.Header))
+		return 0, typeChunk{}, format.Errorf(c.Offset, "type header of %d bytes, 48 expected", len(c.Header))
 	}
 	id, flags := c.Header[8], c.Header[9]
 	count, start := le.Uint32(c.Header[12:]), le.Uint32(c.Header[16:])
 	if int64(start) > int64(len(c.Data)) || int64(start) < int64(len(c.Header)) {
-		return 0, typeChunk{}, resource.Errorf(c.Offset, "the entries of a type start outside it")
+		return 0, typeChunk{}, format.Errorf(c.Offset, "the entries of a type start outside it")
 	}
 	tc := typeChunk{
 		config: parseConfig(c.Header[20:]),
@@ -133,7 +165,7 @@ func parseType(c resource.Chunk) (uint8, typeChunk, error) {
 	}
 	tc.entries = c.Data[len(c.Header):start]
 	if int64(count)*width > int64(len(tc.entries)) {
-		return 0, typeChunk{}, resource.Errorf(c.Offset, "a type claims %d entries, more than fit", count)
+		return 0, typeChunk{}, format.Errorf(c.Offset, "a type claims %d entries, more than fit", count)
 	}
 	return id, tc, nil
 }
@@ -196,12 +228,18 @@ func (tc *typeChunk) value(i uint16, pool *resource.Pool) (v resource.Value, ok 
 
 // Lookup implements resource.Table.
 func (t *Table) Lookup(id uint32) []resource.Item {
+	if out, known := t.found[id]; known {
+		return out
+	}
 	var out []resource.Item
 	for _, p := range t.packages {
 		if uint32(p.ID) != id>>24 {
 			continue
 		}
 		chunks := p.byID[uint8(id>>16)]
+		if !t.step(len(chunks)) {
+			return nil
+		}
 		for i := range chunks {
 			v, ok := chunks[i].value(uint16(id), t.values)
 			if !ok {
@@ -213,6 +251,11 @@ func (t *Table) Lookup(id uint32) []resource.Item {
 			out = append(out, resource.Item{Config: chunks[i].config, Value: v})
 		}
 	}
+	const item = 128 // bytes that it takes
+	if t.err == nil {
+		t.err = t.budget.Keep(item * (1 + len(out)))
+	}
+	t.found[id] = out
 	return out
 }
 
@@ -225,7 +268,10 @@ func (t *Table) Style(id uint32) []resource.Style {
 		}
 		chunks := p.byID[uint8(id>>16)]
 		for i := range chunks {
-			if s, ok := chunks[i].style(uint16(id), t.values); ok {
+			if !t.step(1) {
+				return nil
+			}
+			if s, ok := chunks[i].style(uint16(id), t.values); ok && t.step(len(s.Items)) {
 				for j := range s.Items {
 					s.Items[j].Name = t.attrName(s.Items[j].Attr)
 				}
@@ -297,52 +343,120 @@ func (p *Package) TypeName(id uint8) string {
 // Locales implements resource.Table.
 func (t *Table) Locales() []string {
 	var out []string
+	seen := map[string]bool{}
 	for _, p := range t.packages {
 		for id, chunks := range p.byID {
 			if p.TypeName(id) != "string" {
 				continue
 			}
 			for i := range chunks {
-				out = append(out, chunks[i].config.Locale)
+				if l := chunks[i].config.Locale; !seen[l] {
+					seen[l] = true
+					out = append(out, l)
+				}
 			}
 		}
 	}
 	slices.Sort(out)
-	return slices.Compact(out)
+	return out
 }
 
 // Strings implements resource.Table.
-func (t *Table) Strings() []resource.Coverage { return resource.Cover(t.stringEntries()) }
+func (t *Table) Strings() []resource.Coverage {
+	out, err := resource.Cover(t.strings, t.budget)
+	if t.err == nil {
+		t.err = err
+	}
+	return out
+}
 
 // Orphans implements resource.Table.
-func (t *Table) Orphans() []string { return resource.Orphaned(t.stringEntries()) }
+func (t *Table) Orphans() []string { return resource.Orphaned(t.strings) }
 
-func (t *Table) stringEntries() []resource.StringEntry {
-	var all []resource.StringEntry
+// stringEntries lists the string resources with their languages.
+func (t *Table) stringEntries() error {
+	for _, p := range t.packages {
+		for _, id := range slices.Sorted(maps.Keys(p.byID)) {
+			if p.TypeName(id) != "string" {
+				continue
+			}
+			chunks := p.byID[id]
+			most := -1
+			for i := range chunks {
+				most = max(most, chunks[i].last())
+			}
+			const entry, locale = 48, 16 // bytes that each takes
+			if err := t.budget.Keep(entry * (most + 1)); err != nil {
+				return err
+			}
+			entries := make([]resource.StringEntry, most+1)
+			for i := range chunks {
+				if err := t.budget.Step(chunks[i].count); err != nil {
+					return err
+				}
+				err := chunks[i].each(func(e uint16, at int64) error {
+					if err := t.budget.Keep(locale); err != nil {
+						return err
+					}
+					entries[e].Locales = append(entries[e].Locales, chunks[i].config.Locale)
+					if entries[e].Name == "" {
+						entries[e].Name = p.entryName(&chunks[i], at)
+					}
+					return nil
+				})
+				if err != nil {
+					return err
+				}
+			}
+			t.strings = append(t.strings, entries...)
+		}
+		if err := p.keys.Err(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// each visits the entries that a type chunk has, with where each begins.
+func (tc *typeChunk) each(visit func(e uint16, at int64) error) error {
+	le := binary.LittleEndian
+	for i := range min(tc.count, 1<<16) {
+		e, at := uint16(i), int64(0)
+		if tc.sparse {
+			e, at = le.Uint16(tc.entries[i*4:]), int64(le.Uint16(tc.entries[i*4+2:]))*4
+		} else {
+			at = tc.offset(e)
+		}
+		if at < 0 || at+8 > int64(len(tc.data)) {
+			continue
+		}
+		if err := visit(e, at); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Texts implements resource.Table.
+func (t *Table) Texts(visit func(id uint32, locale, text string)) {
 	for _, p := range t.packages {
 		for id, chunks := range p.byID {
 			if p.TypeName(id) != "string" {
 				continue
 			}
-			most := 0
 			for i := range chunks {
-				most = max(most, chunks[i].last())
-			}
-			entries := make([]resource.StringEntry, most+1)
-			for i := range chunks {
-				for e := range entries {
-					if at := chunks[i].offset(uint16(e)); at >= 0 && at+8 <= int64(len(chunks[i].data)) {
-						entries[e].Locales = append(entries[e].Locales, chunks[i].config.Locale)
-						if entries[e].Name == "" {
-							entries[e].Name = p.entryName(&chunks[i], at)
-						}
+				_ = chunks[i].each(func(e uint16, _ int64) error {
+					if !t.step(1) {
+						return t.err
 					}
-				}
+					if v, ok := chunks[i].value(e, t.values); ok && v.Kind == resource.String {
+						visit(uint32(p.ID)<<24|uint32(id)<<16|uint32(e), chunks[i].config.Locale, v.Text)
+					}
+					return nil
+				})
 			}
-			all = append(all, entries...)
 		}
 	}
-	return all
 }
 
 // entryName is the key of an entry. Optimised tables give all the same one.
@@ -357,34 +471,16 @@ func (p *Package) entryName(tc *typeChunk, at int64) string {
 	return name
 }
 
-// last is the highest entry index that a type chunk can have.
+// last is the highest entry index that a type chunk has.
 func (tc *typeChunk) last() int {
 	if !tc.sparse {
 		return min(tc.count, 1<<16) - 1
 	}
-	if tc.count == 0 {
-		return 0
+	most := -1
+	for i := range min(tc.count, 1<<16) { // a hostile list is not sorted
+		most = max(most, int(binary.LittleEndian.Uint16(tc.entries[i*4:])))
 	}
-	return int(binary.LittleEndian.Uint16(tc.entries[(tc.count-1)*4:]))
-}
-
-// Names lists type/name of every entry with its id. It is for building tables
-// of platform identifiers, not for packages: it walks everything.
-func (t *Table) Names(visit func(id uint32, typ, name string)) {
-	for _, p := range t.packages {
-		for tid, chunks := range p.byID {
-			for i := range chunks {
-				for e := 0; e < 1<<16; e++ {
-					at := chunks[i].offset(uint16(e))
-					if at < 0 || at+8 > int64(len(chunks[i].data)) {
-						continue
-					}
-					name, _ := p.keys.String(binary.LittleEndian.Uint32(chunks[i].data[at+4:]))
-					visit(uint32(p.ID)<<24|uint32(tid)<<16|uint32(e), p.TypeName(tid), name)
-				}
-			}
-		}
-	}
+	return most
 }
 
 // parseConfig reads as much of struct ResTable_config as is there: older

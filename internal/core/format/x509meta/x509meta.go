@@ -31,7 +31,6 @@ type Certificate struct {
 	NotBefore   time.Time
 	NotAfter    time.Time
 	Fingerprint string // SHA-256 of the whole certificate, as hex
-	Debug       bool   // the one that development tools make by themselves
 }
 
 // Of sums up a parsed certificate.
@@ -40,7 +39,6 @@ func Of(c *x509.Certificate) *Certificate {
 	out := &Certificate{
 		Subject: name(c.Subject.String()), Issuer: name(c.Issuer.String()), Algorithm: c.SignatureAlgorithm.String(),
 		NotBefore: c.NotBefore.UTC(), NotAfter: c.NotAfter.UTC(), Fingerprint: hex.EncodeToString(sum[:]),
-		Debug: c.Subject.CommonName == "Android Debug",
 	}
 	switch k := c.PublicKey.(type) {
 	case *rsa.PublicKey:
@@ -57,7 +55,13 @@ func Of(c *x509.Certificate) *Certificate {
 
 // Verify verifies a signature over data with a certificate's key, by the
 // hash, with the probabilistic padding of RSA where pss is set.
+//
+// ErrKey is for a key that is larger than any signer's: it is not verified,
+// since that would take seconds.
 func Verify(key any, h crypto.Hash, pss bool, data, sig []byte) error {
+	if tooLarge(key) {
+		return ErrKey
+	}
 	d := h.New()
 	d.Write(data)
 	sum := d.Sum(nil)
@@ -79,6 +83,22 @@ func Verify(key any, h crypto.Hash, pss bool, data, sig []byte) error {
 		}
 	}
 	return errors.New("does not verify")
+}
+
+// maxBits bounds the keys with which a signature is verified.
+const maxBits = 8192
+
+// ErrKey is for a key that is too large to verify with.
+var ErrKey = errors.New("its key is larger than 8192 bits, which no signer uses; it was not verified")
+
+func tooLarge(key any) bool {
+	switch k := key.(type) {
+	case *rsa.PublicKey:
+		return k.N.BitLen() > maxBits || k.E > 1<<31-1
+	case *dsa.PublicKey:
+		return k.P.BitLen() > maxBits || k.Q.BitLen() > maxBits
+	}
+	return false
 }
 
 // userID is how the standard library writes an attribute that it has no name

@@ -8,6 +8,7 @@
 package zipscan
 
 import (
+	"cmp"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -15,16 +16,19 @@ import (
 	"hash/crc32"
 	"io"
 	"io/fs"
+	"slices"
 	"strings"
 
 	"github.com/klauspost/compress/flate"
+
+	"regola.example/regola/internal/core/format"
 )
 
 // Bounds against hostile archives. They are far above what any store accepts.
 const (
-	MaxEntries   = 1 << 20
-	MaxTotal     = 64 << 30  // bytes that an archive may claim to hold, inflated
-	maxDirectory = 512 << 20 // bytes of the central directory
+	MaxEntries   = 128 << 10
+	MaxTotal     = 64 << 30 // bytes that an archive may claim to hold, inflated
+	maxDirectory = 32 << 20 // bytes of the central directory
 )
 
 // Methods of compression.
@@ -62,7 +66,7 @@ type Entry struct {
 
 // Fault is an oddity of the archive.
 type Fault struct {
-	Kind  string // duplicate-name, encrypted, method, unsafe-name, zip64, outside, overlap, prefix, local-name, trailing
+	Kind  string // duplicate-name, encrypted, method, unsafe-name, zip64, outside, overlap, local-header, local-name, prefix, unclaimed, trailing
 	Entry string // empty when the archive as a whole is meant
 	What  string
 }
@@ -79,19 +83,6 @@ type Archive struct {
 	r io.ReaderAt
 }
 
-// FormatError tells that bytes do not follow the format, and at which offset.
-type FormatError struct {
-	Offset int64
-	What   string
-}
-
-// Error is the message with its offset.
-func (e *FormatError) Error() string { return fmt.Sprintf("%s (byte %#x)", e.What, e.Offset) }
-
-func errorf(offset int64, format string, args ...any) error {
-	return &FormatError{Offset: offset, What: fmt.Sprintf(format, args...)}
-}
-
 // Scan reads the central directory.
 func Scan(r io.ReaderAt, size int64) (*Archive, error) {
 	a := &Archive{Size: size, r: r}
@@ -99,12 +90,15 @@ func Scan(r io.ReaderAt, size int64) (*Archive, error) {
 	if err != nil {
 		return nil, err
 	}
-	if dirSize > maxDirectory || a.Directory < 0 || a.Directory+dirSize > a.End {
-		return nil, errorf(a.End, "the central directory lies outside the archive: the file is cut off or damaged")
+	if dirSize > maxDirectory {
+		return nil, format.Errorf(a.Directory, "a central directory of %d bytes, at most %d are read", dirSize, maxDirectory)
+	}
+	if a.Directory < 0 || a.Directory+dirSize > a.End {
+		return nil, format.Errorf(a.End, "the central directory lies outside the archive: the file is cut off or damaged")
 	}
 	dir := make([]byte, dirSize)
 	if _, err := r.ReadAt(dir, a.Directory); err != nil {
-		return nil, errorf(a.Directory, "the central directory cannot be read: %v", err)
+		return nil, format.Errorf(a.Directory, "the central directory cannot be read: %v", err)
 	}
 	if err := a.entries(dir, count); err != nil {
 		return nil, err
@@ -118,7 +112,7 @@ func (a *Archive) findEnd() (count uint64, dirSize int64, err error) {
 	le := binary.LittleEndian
 	tail := make([]byte, min(a.Size, 22+0xffff))
 	if _, err := a.r.ReadAt(tail, a.Size-int64(len(tail))); err != nil && !errors.Is(err, io.EOF) {
-		return 0, 0, errorf(a.Size, "the end of the archive cannot be read: %v", err)
+		return 0, 0, format.Errorf(a.Size, "the end of the archive cannot be read: %v", err)
 	}
 	at := -1
 	for i := len(tail) - 22; i >= 0; i-- {
@@ -128,7 +122,7 @@ func (a *Archive) findEnd() (count uint64, dirSize int64, err error) {
 		}
 	}
 	if at < 0 {
-		return 0, 0, errorf(a.Size, "no end record: this is no ZIP archive, or it is cut off")
+		return 0, 0, format.Errorf(a.Size, "no end record: this is no ZIP archive, or it is cut off")
 	}
 	end := tail[at:]
 	a.End = a.Size - int64(len(tail)) + int64(at)
@@ -152,24 +146,24 @@ func (a *Archive) findEnd() (count uint64, dirSize int64, err error) {
 	at64 := le.Uint64(loc[8:])
 	var rec [56]byte
 	if at64 > uint64(a.End) {
-		return 0, 0, errorf(a.End-20, "the 64-bit end record lies outside the archive")
+		return 0, 0, format.Errorf(a.End-20, "the 64-bit end record lies outside the archive")
 	}
 	if _, err := a.r.ReadAt(rec[:], int64(at64)); err != nil || le.Uint32(rec[:]) != sigEnd64 {
-		return 0, 0, errorf(int64(at64), "the 64-bit end record is damaged")
+		return 0, 0, format.Errorf(int64(at64), "the 64-bit end record is damaged")
 	}
 	a.fault("zip64", "", "the archive uses the 64-bit extension")
 	size64, dir64 := le.Uint64(rec[40:]), le.Uint64(rec[48:])
 	if size64 > uint64(a.Size) || dir64 > uint64(a.Size) {
-		return 0, 0, errorf(int64(at64), "the central directory lies outside the archive")
+		return 0, 0, format.Errorf(int64(at64), "the central directory lies outside the archive")
 	}
 	a.Directory = int64(dir64)
 	return le.Uint64(rec[32:]), int64(size64), nil
 }
 
-func (a *Archive) fault(kind, entry, format string, args ...any) {
+func (a *Archive) fault(kind, entry, text string, args ...any) {
 	const most = 1000 // a report of more helps nobody
 	if len(a.Faults) < most {
-		a.Faults = append(a.Faults, Fault{kind, entry, fmt.Sprintf(format, args...)})
+		a.Faults = append(a.Faults, Fault{kind, entry, fmt.Sprintf(text, args...)})
 	}
 }
 
@@ -179,11 +173,11 @@ func (a *Archive) entries(dir []byte, count uint64) error {
 	var total uint64
 	for len(dir) >= 46 && le.Uint32(dir) == sigCentral {
 		if len(a.Entries) >= MaxEntries {
-			return errorf(at, "more than %d entries", MaxEntries)
+			return format.Errorf(at, "more than %d entries", MaxEntries)
 		}
 		n, x, c := int(le.Uint16(dir[28:])), int(le.Uint16(dir[30:])), int(le.Uint16(dir[32:]))
 		if 46+n+x+c > len(dir) {
-			return errorf(at, "an entry of the central directory is cut off")
+			return format.Errorf(at, "an entry of the central directory is cut off")
 		}
 		e := &Entry{
 			Name: string(dir[46 : 46+n]), Flags: le.Uint16(dir[8:]), Method: le.Uint16(dir[10:]), CRC: le.Uint32(dir[16:]),
@@ -194,17 +188,17 @@ func (a *Archive) entries(dir []byte, count uint64) error {
 		}
 		e.extra64(dir[46+n : 46+n+x])
 		if e.Compressed < 0 || e.Size < 0 || e.Header < 0 {
-			return errorf(at, "the entry %q claims more bytes than exist", e.Name)
+			return format.Errorf(at, "the entry %q claims more bytes than exist", e.Name)
 		}
 		if total += uint64(e.Size); total > MaxTotal {
-			return errorf(at, "the archive claims to hold more than %d GiB", int64(MaxTotal)>>30)
+			return format.Errorf(at, "the archive claims to hold more than %d GiB", int64(MaxTotal)>>30)
 		}
 		a.Entries = append(a.Entries, e)
 		step := 46 + n + x + c
 		dir, at = dir[step:], at+int64(step)
 	}
 	if uint64(len(a.Entries)) != count && uint64(len(a.Entries))&0xffff != count {
-		return errorf(a.End, "the archive announces %d entries, its directory holds %d", count, len(a.Entries))
+		return format.Errorf(a.End, "the archive announces %d entries, its directory holds %d", count, len(a.Entries))
 	}
 	return nil
 }
@@ -248,7 +242,7 @@ func (a *Archive) inspect() {
 	first := a.Directory
 	for _, e := range a.Entries {
 		if seen[e.Name] {
-			a.fault("duplicate-name", e.Name, "stands twice in the archive; readers differ in which one they take")
+			a.fault("duplicate-name", e.Name, "occurs twice in the archive; readers differ in which one they take")
 		}
 		seen[e.Name] = true
 		if e.Flags&flagEncrypted != 0 {
@@ -269,8 +263,76 @@ func (a *Archive) inspect() {
 		first = min(first, e.Header)
 	}
 	if first > 0 && len(a.Entries) > 0 {
-		a.fault("prefix", "", "%d bytes stand before the first entry", first)
+		a.fault("prefix", "", "%d bytes before the first entry", first)
 	}
+	a.spread()
+}
+
+// spread holds the local headers against the directory, and looks for entries
+// that share bytes and for bytes that no entry claims. The bytes between the
+// last entry and the directory are left to whoever knows what signing puts
+// there.
+func (a *Archive) spread() {
+	byPlace := slices.Clone(a.Entries)
+	slices.SortStableFunc(byPlace, func(x, y *Entry) int { return cmp.Compare(x.Header, y.Header) })
+	end, unclaimed := int64(0), int64(0)
+	for i, e := range byPlace {
+		length, err := e.local()
+		if err != nil {
+			a.fault("local-header", e.Name, "has no local header where the directory says")
+			continue
+		}
+		if i > 0 && e.Header < end {
+			a.fault("overlap", e.Name, "shares bytes with another entry")
+		} else if gap := e.Header - end; i > 0 && gap > maxDescriptor {
+			unclaimed += gap
+		}
+		end = max(end, e.Header+length+e.Compressed)
+	}
+	if unclaimed > 0 {
+		a.fault("unclaimed", "", "%d bytes between the entries belong to none", unclaimed)
+	}
+}
+
+// maxDescriptor is the most bytes that may follow an entry: a data descriptor
+// with 64-bit sizes and its signature.
+const maxDescriptor = 24
+
+// local reads the local header, compares it with the directory, and gives its
+// length in bytes.
+func (e *Entry) local() (int64, error) {
+	var h [30 + 512]byte
+	n, err := e.archive.r.ReadAt(h[:], e.Header)
+	le := binary.LittleEndian
+	if n < 30 || le.Uint32(h[:]) != sigLocal {
+		return 0, format.Errorf(e.Header, "no local header")
+	}
+	name := int(le.Uint16(h[26:]))
+	var local []byte
+	if 30+name <= n {
+		local = h[30 : 30+name]
+	} else if local = make([]byte, name); name > 0 {
+		if _, err = e.archive.r.ReadAt(local, e.Header+30); err != nil {
+			return 0, format.Errorf(e.Header, "the local header is cut off")
+		}
+	}
+	if string(local) != e.Name {
+		e.archive.fault("local-name", e.Name, "has another name in its local header than in the directory")
+	}
+	method, flags := le.Uint16(h[8:]), le.Uint16(h[6:])
+	// With a data descriptor, the sizes and the sum follow the contents.
+	later := flags&flagDescriptor != 0
+	crc, packed, size := le.Uint32(h[14:]), le.Uint32(h[18:]), le.Uint32(h[22:])
+	switch wide := packed == 0xffffffff || size == 0xffffffff; {
+	case method != e.Method:
+		e.archive.fault("local-header", e.Name, "is compressed by method %d in its local header and by %d in the directory", method, e.Method)
+	case (flags^e.Flags)&flagEncrypted != 0:
+		e.archive.fault("local-header", e.Name, "is encrypted by only one of its local header and the directory")
+	case later || wide:
+	case crc != e.CRC || int64(packed) != e.Compressed || int64(size) != e.Size:
+		e.archive.fault("local-header", e.Name, "has another size or checksum in its local header than in the directory")
+	}
+	return 30 + int64(name) + int64(le.Uint16(h[28:])), nil
 }
 
 func unsafeName(name string) bool {
@@ -290,30 +352,17 @@ func unsafeName(name string) bool {
 func (e *Entry) DataOffset() (int64, error) {
 	var h [30]byte
 	if _, err := e.archive.r.ReadAt(h[:], e.Header); err != nil {
-		return 0, errorf(e.Header, "the local header of %q is cut off", e.Name)
+		return 0, format.Errorf(e.Header, "the local header of %q is cut off", e.Name)
 	}
 	le := binary.LittleEndian
 	if le.Uint32(h[:]) != sigLocal {
-		return 0, errorf(e.Header, "no local header for %q where the directory says", e.Name)
+		return 0, format.Errorf(e.Header, "no local header for %q where the directory says", e.Name)
 	}
 	at := e.Header + 30 + int64(le.Uint16(h[26:])) + int64(le.Uint16(h[28:]))
 	if at+e.Compressed > e.archive.Directory {
-		return 0, errorf(e.Header, "the bytes of %q reach into the central directory", e.Name)
+		return 0, format.Errorf(e.Header, "the bytes of %q reach into the central directory", e.Name)
 	}
 	return at, nil
-}
-
-// LocalName is the name in the local header, which must be that of the directory.
-func (e *Entry) LocalName() (string, error) {
-	var h [30]byte
-	if _, err := e.archive.r.ReadAt(h[:], e.Header); err != nil {
-		return "", errorf(e.Header, "the local header is cut off")
-	}
-	name := make([]byte, binary.LittleEndian.Uint16(h[26:]))
-	if _, err := e.archive.r.ReadAt(name, e.Header+30); err != nil {
-		return "", errorf(e.Header, "the local header is cut off")
-	}
-	return string(name), nil
 }
 
 // Raw is the entry's bytes as they lie in the archive.

@@ -1,0 +1,163 @@
+package android
+
+import (
+	"bytes"
+	"cmp"
+	"maps"
+	"regexp"
+	"slices"
+	"sort"
+	"strconv"
+	"strings"
+
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/format/dex"
+	"regola.example/regola/internal/core/place"
+)
+
+// platformPrefixes are the classes whose methods are noted when the code
+// refers to them: rules ask for calls of the platform only.
+var platformPrefixes = []string{"android/", "java/", "javax/", "dalvik/", "org/apache/http/"}
+
+// codeParts is what one code file adds to the facts of all code.
+type codeParts struct {
+	packages   map[string]int64
+	calls      map[string]bool
+	found      map[string]bool // components that it defines
+	markers    []string
+	classes    int64
+	short      int64
+	privateKey bool
+}
+
+// dexNumber is the position of a code file: classes.dex is the first.
+func dexNumber(name string) int {
+	n, err := strconv.Atoi(strings.TrimSuffix(strings.TrimPrefix(name, "classes"), ".dex"))
+	if err != nil {
+		return 1
+	}
+	return n
+}
+
+// codeName matches the files that the platform loads code from.
+var codeName = regexp.MustCompile(`^classes[0-9]*\.dex$`)
+
+// isDex takes apart the path of a code file.
+func (r *reader) isDex(name string) (module, file string, ok bool) {
+	if r.bundle {
+		if module, name, ok = strings.Cut(name, "/"); !ok {
+			return "", "", false
+		}
+		if name, ok = strings.CutPrefix(name, "dex/"); !ok {
+			return "", "", false
+		}
+	}
+	return module, name, codeName.MatchString(name)
+}
+
+// codeFiles lists the code files of the base.
+func (r *reader) codeFiles() {
+	r.out.Code = &facts.Code{}
+	for _, e := range r.tree.Entries {
+		if module, name, ok := r.isDex(e.Name); ok && (module == "" || module == "base") {
+			r.out.Code.Files = append(r.out.Code.Files, name)
+		}
+	}
+	sort.SliceStable(r.out.Code.Files, func(i, j int) bool { return dexNumber(r.out.Code.Files[i]) < dexNumber(r.out.Code.Files[j]) })
+	r.out.Code.Put("files", place.Place{File: r.file, Entry: strings.TrimSuffix(r.root, "/")})
+}
+
+// readDex reads one code file. One that is torn is lost whole.
+func (r *reader) readDex(d *facts.Dex, data []byte, wanted map[string]bool) *codeParts {
+	f, err := dex.Parse(data, r.tree.Budget)
+	if err != nil {
+		d.LoseAll(fact.Unread(err.Error()), "name", "module")
+		return nil
+	}
+	d.Version, d.Methods, d.Fields, d.Classes = f.Version, int64(f.Methods), int64(f.Fields), int64(f.ClassCount)
+	d.Checksum, d.Size = f.Checksum && f.Signature, f.Size
+	c := &codeParts{packages: map[string]int64{}, calls: map[string]bool{}, found: map[string]bool{}, markers: f.Markers()}
+	f.Types(func(name string) {
+		if i := strings.LastIndexByte(name, '/'); i > 0 {
+			c.packages[name[:i]]++
+		}
+	})
+	f.Classes(func(name string) {
+		c.classes++
+		if wanted[name] {
+			c.found[name] = true
+		}
+		simple := name[strings.LastIndexByte(name, '/')+1:]
+		if i := strings.IndexByte(simple, '$'); i > 0 {
+			simple = simple[:i]
+		}
+		if len(simple) <= 2 {
+			c.short++
+		}
+	})
+	f.Calls(platformPrefixes, func(class, method string) { c.calls[class+"."+method] = true })
+	c.privateKey = bytes.Contains(data, []byte("PRIVATE KEY-----")) && bytes.Contains(data, []byte("-----BEGIN "))
+	if err := f.Err(); err != nil {
+		d.LoseAll(fact.Unread(err.Error()), "name", "module")
+		return nil
+	}
+	return c
+}
+
+// collect puts together what the scan found, in an order of its own.
+func (r *reader) collect(results []scanned, wanted map[string]bool) {
+	c := r.out.Code
+	c.SetSelf(place.Place{File: r.file, Entry: c.Field("files").Entry})
+	c.Packages, c.Calls = map[string]int64{}, map[string]bool{}
+	found := map[string]bool{}
+	var short int64
+	for _, s := range results {
+		if s.library != nil {
+			r.out.Native.Libraries = append(r.out.Native.Libraries, s.library)
+		}
+		if s.dex == nil {
+			continue
+		}
+		c.Dex = append(c.Dex, s.dex)
+		if g := s.dex.Gone(); g != nil {
+			c.LoseAll(fact.Gap{Kind: g.Kind, What: s.dex.Name + " cannot be read: " + g.What, At: s.dex.Self()}, "files", "dex", "library_versions")
+		}
+		if s.code == nil {
+			continue
+		}
+		c.Methods += s.dex.Methods
+		c.Classes += s.code.classes
+		short += s.code.short
+		c.PrivateKey = c.PrivateKey || s.code.privateKey
+		for k, n := range s.code.packages {
+			c.Packages[k] += n
+		}
+		maps.Copy(c.Calls, s.code.calls)
+		maps.Copy(found, s.code.found)
+		for _, m := range s.code.markers {
+			if !slices.Contains(c.Compilers, m) {
+				c.Compilers = append(c.Compilers, m)
+			}
+		}
+	}
+	if c.Classes > 0 {
+		c.ShortNames = short * 100 / c.Classes
+	}
+	missing := map[string]bool{}
+	for _, comp := range r.out.Manifest.Components {
+		name := strings.ReplaceAll(comp.Name, ".", "/")
+		if wanted[name] && comp.Kind != "activity-alias" && !found[name] && !missing[comp.Name] {
+			missing[comp.Name] = true
+			c.Missing = append(c.Missing, comp.Name)
+		}
+	}
+	if r.out.Manifest.SplitRequired || r.out.Manifest.Split != "" {
+		c.Lose("missing", fact.Missing("parts of the code may lie in splits that were not given"))
+	}
+	slices.Sort(c.Compilers)
+	slices.SortFunc(c.Dex, func(a, b *facts.Dex) int {
+		return cmp.Or(cmp.Compare(a.Module, b.Module), cmp.Compare(dexNumber(a.Name), dexNumber(b.Name)))
+	})
+	slices.SortFunc(r.out.Native.Libraries, func(a, b *facts.Library) int { return cmp.Compare(a.Path, b.Path) })
+}

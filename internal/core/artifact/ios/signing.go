@@ -1,0 +1,147 @@
+package ios
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"path"
+
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/format/coderes"
+	"regola.example/regola/internal/core/format/codesign"
+	"regola.example/regola/internal/core/format/macho"
+	"regola.example/regola/internal/core/format/plist"
+	"regola.example/regola/internal/core/format/x509meta"
+)
+
+// seal holds a bundle's files against its resource seal.
+func (r *reader) seal(b *facts.Bundle) {
+	name := path.Join(b.Path, "_CodeSignature/CodeResources")
+	at := r.at(name)
+	b.Seal.SetSelf(at)
+	b.Seal.Present = r.tree.Get(name) != nil
+	if !b.Seal.Present {
+		b.Seal.LoseAll(fact.Missing("the bundle has no resource seal"), "present")
+		return
+	}
+	if !r.digests {
+		b.Seal.LoseAll(notVerified, "present")
+		return
+	}
+	data, err := r.tree.Read(name, 0)
+	part := r.tree.Budget.Part(len(data))
+	defer part.Done() // the seal is not kept
+	var s *coderes.Seal
+	if err == nil {
+		s, err = coderes.Parse(data, part)
+	}
+	if err != nil {
+		b.Seal.LoseAll(fact.Unread("the resource seal cannot be read: "+err.Error()), "present")
+		return
+	}
+	sub := r.tree
+	if b.Path != "." {
+		sub = r.tree.Sub(b.Path)
+	}
+	names := make([]string, len(sub.Entries))
+	for i, e := range sub.Entries {
+		names[i] = e.Name
+	}
+	open := func(n string) (io.ReadCloser, error) { return sub.Get(n).Open() }
+	for _, f := range s.Verify(names, path.Base(r.executable(b)), open) {
+		x := &facts.SealFault{Path: path.Join(b.Path, f.Path), What: f.What}
+		x.SetSelf(r.at(path.Join(b.Path, f.Path)))
+		const most = 2000 // a report of more helps nobody
+		if len(b.Seal.Faults) >= most {
+			b.Seal.More++
+			continue
+		}
+		b.Seal.Faults = append(b.Seal.Faults, x)
+	}
+}
+
+// notVerified is why digests are not known to fit.
+var notVerified = fact.Missing("the digests were not verified; run check, or facts --digests")
+
+// signature reads the code signature of a slice.
+func (r *reader) signature(b *facts.Bundle, s *macho.Slice) {
+	at := r.at(b.Code.Path)
+	at.Key = "code signature"
+	sig, err := codesign.Parse(s.Signature, r.tree.Budget)
+	if err != nil {
+		b.Lose("signature", fact.Unread("the code signature cannot be read: "+err.Error()))
+		return
+	}
+	f := &facts.CodeSignature{Identifier: sig.Identifier, Team: sig.Team, Adhoc: sig.Adhoc(), SHA256: sig.SHA256, Version: int64(sig.Version),
+		Entitlements: entitlements(sig.Entitlements), EntitlementsDER: sig.EntitlementsDER, Signer: certificate(sig.Signer)}
+	f.SetSelf(at)
+	for _, c := range sig.Chain {
+		x := certificate(c)
+		x.SetSelf(at)
+		f.Chain = append(f.Chain, x)
+	}
+	for _, e := range f.Entitlements {
+		e.SetSelf(at.In(e.Key))
+	}
+	if sig.Signer == nil {
+		f.Lose("signer", fact.Missing("nobody signed the code"))
+	} else {
+		f.Signer.SetSelf(at)
+	}
+	if r.digests {
+		for slot, name := range map[int]string{codesign.SlotInfo: "Info.plist", codesign.SlotResources: "_CodeSignature/CodeResources"} {
+			if data, err := r.tree.Read(path.Join(b.Path, name), 0); err == nil {
+				sig.VerifyFile(slot, path.Join(b.Path, name), data)
+			}
+		}
+		f.PagesVerified = sig.VerifyPages(s.Pages)
+		if !f.PagesVerified {
+			f.Lose("pages_verified", fact.Unread("the digests are of a kind that is not verified here"))
+		}
+	} else {
+		f.Lose("pages_verified", notVerified)
+	}
+	f.Faults = sig.Faults
+	b.Signature = f
+	if b.Profile != nil && sig.SignerDER != nil {
+		has := false
+		for _, der := range r.ders[b] {
+			has = has || bytes.Equal(der, sig.SignerDER)
+		}
+		b.Profile.HasSigner = &has
+	} else if b.Profile != nil {
+		b.Profile.Lose("has_signer", fact.Missing("nobody signed the code"))
+	}
+}
+
+func certificate(c *x509meta.Certificate) *facts.Certificate {
+	if c == nil {
+		return nil
+	}
+	return &facts.Certificate{Subject: c.Subject, Key: c.Key, Bits: int64(c.Bits), Algorithm: c.Algorithm,
+		NotBefore: c.NotBefore, NotAfter: c.NotAfter, Fingerprint: c.Fingerprint}
+}
+
+// entitlements flattens a dictionary of entitlements.
+func entitlements(v *plist.Value) []*facts.Entitlement {
+	var out []*facts.Entitlement
+	for _, k := range v.SortedKeys() {
+		x := v.Get(k)
+		e := &facts.Entitlement{Key: k, True: x.IsTrue()}
+		switch x.Kind {
+		case plist.Array:
+			for _, it := range x.Items {
+				e.Values = append(e.Values, it.AsString())
+			}
+		case plist.Dict:
+			for _, key := range x.SortedKeys() {
+				e.Values = append(e.Values, fmt.Sprintf("%s=%s", key, x.Get(key).AsString()))
+			}
+		default:
+			e.Values = []string{x.AsString()}
+		}
+		out = append(out, e)
+	}
+	return out
+}

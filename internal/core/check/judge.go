@@ -1,0 +1,110 @@
+package check
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/core/submission"
+	"regola.example/regola/internal/core/work"
+)
+
+// Judge is the rules of one store, ready to run on many submissions.
+type Judge struct {
+	Store    *store.Store
+	programs []*Program
+}
+
+// NewJudge makes a judge without rules.
+func NewJudge(s *store.Store) *Judge { return &Judge{Store: s} }
+
+// Add gives the judge a rule.
+func (j *Judge) Add(p *Program) { j.programs = append(j.programs, p) }
+
+// Options narrow what is judged.
+type Options struct {
+	Day    day.Day
+	Stages []string // empty for all
+}
+
+// Verdicts judges one submission: a verdict for every rule of the stages that
+// are asked for.
+func (j *Judge) Verdicts(ctx context.Context, s *submission.Submission, o Options) ([]*Verdict, error) {
+	var programs []*Program
+	meters := map[*rulebook.Book]*bookMeter{}
+	for _, p := range j.programs {
+		if len(o.Stages) == 0 || slices.Contains(o.Stages, p.Rule.Stage) {
+			programs = append(programs, p)
+			if meters[p.Rule.Book] == nil {
+				meters[p.Rule.Book] = newBookMeter()
+			}
+		}
+	}
+	out := make([]*Verdict, len(programs))
+	err := work.Each(ctx, len(programs), func(i int) {
+		out[i] = programs[i].Run(s, o.Day, meters[programs[i].Rule.Book])
+	})
+	return out, err
+}
+
+// Pair is a submission with the judge of its store.
+type Pair struct {
+	Submission *submission.Submission
+	Judge      *Judge
+}
+
+// Run judges the submissions of one release and puts the verdicts together.
+func Run(ctx context.Context, pairs []Pair, d *dossier.Dossier, o Options) (*Result, error) {
+	r := &Result{Day: o.Day}
+	for _, p := range pairs {
+		verdicts, err := p.Judge.Verdicts(ctx, p.Submission, o)
+		if err != nil {
+			return nil, err
+		}
+		st := &Store{ID: p.Judge.Store.ID, Name: p.Judge.Store.Name, Verdicts: verdicts}
+		if pkg := p.Submission.Pkg; pkg != nil {
+			st.Package, st.AppID, st.Version = pkg.File, pkg.ID(), pkg.Version()
+		}
+		r.Stores = append(r.Stores, st)
+	}
+	if d != nil {
+		r.App, r.Version = d.App.Name, d.Release.Version
+		r.waive(d)
+	}
+	for _, s := range r.Stores {
+		r.App, r.Version = cmp.Or(r.App, s.AppID), cmp.Or(r.Version, s.Version)
+	}
+	return r, nil
+}
+
+// waive lays the team's waivers over the faults.
+func (r *Result) waive(d *dossier.Dossier) {
+	for _, w := range d.Waivers {
+		if w.Until.Before(r.Day.Time) {
+			r.Expired = append(r.Expired, w)
+			continue
+		}
+		used := false
+		for _, s := range r.Stores {
+			for _, v := range s.Verdicts {
+				if v.Rule.ID != w.Rule {
+					continue
+				}
+				for _, f := range v.Faults {
+					if f.Waiver == nil && (w.At == "" || strings.Contains(f.At.String(), w.At) || strings.Contains(f.Path, w.At)) {
+						f.Waiver, used = w, true
+					}
+				}
+				v.settle()
+			}
+		}
+		if !used {
+			r.Unused = append(r.Unused, w)
+		}
+	}
+}

@@ -1,0 +1,405 @@
+package check
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"cel.dev/cel-go/common/types"
+
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/engine"
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/submission"
+)
+
+// Bounds on what one rule may cost and say: rules and packages may come from
+// strangers.
+const (
+	maxRuleCost = 20_000_000  // over all items, in CEL's units
+	maxBookCost = 400_000_000 // over all rules of one rulebook
+	maxFaults   = 1_000       // places that are kept of one rule
+	maxGaps     = 50          // gaps that are kept of one rule
+)
+
+// Program is a rule that is ready to run. Each part is compiled when it is
+// needed first: a rule whose condition does not apply, or whose list is empty,
+// costs no more than that.
+type Program struct {
+	Rule *rulebook.Rule
+	env  *Env
+
+	item                 func() (*types.Type, place.Problems) // of each
+	when, each, expect   *part[*engine.Expr]
+	impact               *part[*engine.Expr]
+	at                   *part[*engine.Target]
+	ask, say, seen, mend *part[*engine.Template]
+}
+
+// part is one compiled part of a rule.
+type part[T any] struct {
+	load func() (T, place.Problems)
+}
+
+func newPart[T any](load func() (T, place.Problems)) *part[T] {
+	return &part[T]{sync.OnceValues(load)}
+}
+
+// Prepare makes a program whose parts are compiled when they are needed.
+func (e *Env) Prepare(r *rulebook.Rule) *Program {
+	p := &Program{Rule: r, env: e}
+	source := func(x rulebook.Expr, what string) engine.Source {
+		return engine.Source{Text: x.Src, At: x.At, For: strings.TrimSpace(r.ID + ": " + what)}
+	}
+	list := r.Each
+	if r.Faults.Src != "" {
+		list = r.Faults
+	}
+	p.when = expr(e, r.When, source(r.When, "when"), types.BoolType, nil)
+	if list.Src != "" {
+		p.each = newPart(func() (*engine.Expr, place.Problems) {
+			x, ps := e.Compile(source(list, ""), nil, nil)
+			if len(ps) == 0 && x.ItemType() == nil {
+				ps = place.Problems{{At: list.At, What: r.ID + ": each must be a list, this is " + x.Type.String(), Mend: "write a list, such as pkg.android.native.libraries"}}
+			}
+			return x, ps
+		})
+	}
+	// The parts behind each know its item.
+	p.item = func() (*types.Type, place.Problems) {
+		if p.each == nil {
+			return nil, nil
+		}
+		x, ps := p.each.load()
+		if len(ps) > 0 {
+			return nil, ps
+		}
+		return x.ItemType(), nil
+	}
+	p.expect = expr(e, r.Expect, source(r.Expect, "expect"), types.BoolType, p.item)
+	p.impact = expr(e, r.Impact.By, source(r.Impact.By, "impact"), types.StringType, p.item)
+	if r.At.Src != "" {
+		p.at = newPart(func() (*engine.Target, place.Problems) {
+			item, ps := p.item()
+			if len(ps) > 0 {
+				return nil, nil // reported at each
+			}
+			return e.CompileTarget(source(r.At, "at"), item)
+		})
+	}
+	for _, x := range []struct {
+		from rulebook.Template
+		into **part[*engine.Template]
+	}{{r.Ask, &p.ask}, {r.Say, &p.say}, {r.Seen, &p.seen}, {r.Mend, &p.mend}} {
+		if x.from.Src != "" {
+			*x.into = newPart(func() (*engine.Template, place.Problems) {
+				item, ps := p.item()
+				if len(ps) > 0 {
+					return nil, nil
+				}
+				return e.CompileText(source(rulebook.Expr(x.from), ""), item)
+			})
+		}
+	}
+	return p
+}
+
+func expr(e *Env, x rulebook.Expr, s engine.Source, want *types.Type, item func() (*types.Type, place.Problems)) *part[*engine.Expr] {
+	if x.Src == "" {
+		return nil
+	}
+	return newPart(func() (*engine.Expr, place.Problems) {
+		var it *types.Type
+		if item != nil {
+			var ps place.Problems
+			if it, ps = item(); len(ps) > 0 {
+				return nil, nil
+			}
+		}
+		return e.Compile(s, want, it)
+	})
+}
+
+// Check compiles all parts of a rule at once, also the conditions in its
+// texts. The problems name the file, line and column of each mistake.
+func (p *Program) Check() (ps place.Problems) {
+	for _, x := range []*part[*engine.Expr]{p.when, p.each, p.expect, p.impact} {
+		if x != nil {
+			_, more := x.load()
+			ps = append(ps, more...)
+		}
+	}
+	if p.at != nil {
+		_, more := p.at.load()
+		ps = append(ps, more...)
+	}
+	for _, t := range []*part[*engine.Template]{p.ask, p.say, p.seen, p.mend} {
+		if t != nil {
+			_, more := t.load()
+			ps = append(ps, more...)
+		}
+	}
+	return ps
+}
+
+// Needs lists the parts of the submission that a rule looks at.
+func (p *Program) Needs() []string {
+	var out []string
+	for _, x := range []*part[*engine.Expr]{p.when, p.each, p.expect} {
+		if x == nil {
+			continue
+		}
+		if c, ps := x.load(); len(ps) == 0 && c != nil {
+			out = append(out, c.Uses...)
+		}
+	}
+	slices.Sort(out)
+	return slices.DeleteFunc(slices.Compact(out), func(s string) bool {
+		return s == limitVar || s == sinceVar || s == dayVar || s == tableVar || s == "store"
+	})
+}
+
+// bookMeter bounds the work of all rules of one book.
+type bookMeter struct{ left atomic.Int64 }
+
+// Spend takes from the meter and tells whether something is left.
+func (m *bookMeter) Spend(n int64) bool { return m.left.Add(-n) > 0 }
+
+func newBookMeter() *bookMeter {
+	m := &bookMeter{}
+	m.left.Store(maxBookCost)
+	return m
+}
+
+// Run judges a submission as of a day. It never fails: a rule that cannot be
+// evaluated is not read, with the reason.
+func (p *Program) Run(s *submission.Submission, on day.Day, book *bookMeter) *Verdict {
+	v := &Verdict{Rule: p.Rule, Store: s.Store, State: NotApplicable}
+	if !p.Rule.InForce(on) {
+		v.State = NotInForce
+		return v
+	}
+	scope := &engine.Scope{Root: s, Meter: &engine.Meter{Left: maxRuleCost}, Vars: map[string]any{
+		limitVar: limitView{p.env, p.Rule.Book, on, false}, sinceVar: limitView{p.env, p.Rule.Book, on, true}, dayVar: on.Time,
+		tableVar: tableView{s.Tables.On(on)}, codeVar: codeOf(s),
+	}}
+	if book != nil {
+		scope.Meter.Up = book
+	}
+	if err := p.run(v, s, scope); err != nil {
+		v.Gaps = append(v.Gaps, fact.Gap{Kind: fact.NotRead, Path: p.Rule.ID, What: "the rule could not be evaluated: " + err.Error(), At: s.PackagePlace()})
+	}
+	v.settle()
+	return v
+}
+
+// run evaluates the parts in their order.
+func (p *Program) run(v *Verdict, s *submission.Submission, scope *engine.Scope) error {
+	if p.when != nil {
+		w, err := eval(p.when, scope)
+		switch {
+		case err != nil:
+			return err
+		case !w.Known():
+			v.lacks(w.Gaps)
+			return nil
+		case !w.True():
+			return nil
+		}
+	}
+	if p.ask != nil {
+		return p.question(v, s, scope)
+	}
+	items := []any{nil}
+	if p.each != nil {
+		l, err := eval(p.each, scope)
+		switch {
+		case err != nil:
+			return err
+		case !l.Known():
+			v.lacks(l.Gaps)
+			return nil
+		}
+		items = l.Items()
+	}
+	for _, it := range items {
+		scope.It = it
+		if err := p.judge(v, scope); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func eval(x *part[*engine.Expr], scope *engine.Scope) (engine.Value, error) {
+	c, ps := x.load()
+	if len(ps) > 0 {
+		return engine.Value{}, ps
+	}
+	return c.Eval(scope)
+}
+
+// judge evaluates the condition once.
+func (p *Program) judge(v *Verdict, scope *engine.Scope) error {
+	if p.expect != nil {
+		w, err := eval(p.expect, scope)
+		switch {
+		case err != nil:
+			return err
+		case !w.Known():
+			v.lacks(w.Gaps)
+			return nil
+		}
+		v.Judged++
+		if w.True() {
+			return nil
+		}
+	} else {
+		v.Judged++
+	}
+	if len(v.Faults) >= maxFaults {
+		v.More++
+		return nil
+	}
+	f := &Fault{Impact: p.Rule.Fixed(), Stores: []string{v.Store}}
+	if p.impact != nil && f.Impact == "" {
+		w, err := eval(p.impact, scope)
+		if err != nil {
+			return err
+		}
+		f.Impact = rulebook.Craft // the least, when it is not known
+		if w.Known() {
+			f.Impact = rulebook.Impact(fmt.Sprint(w.Val.Value()))
+		}
+		if !slices.Contains(rulebook.Impacts, f.Impact) {
+			return fmt.Errorf("%q is not an impact", f.Impact)
+		}
+	}
+	f.Path, f.At = p.place(scope)
+	for _, t := range []struct {
+		from *part[*engine.Template]
+		into *string
+	}{{p.say, &f.Say}, {p.seen, &f.Seen}, {p.mend, &f.Mend}} {
+		var err error
+		if *t.into, err = write(t.from, scope); err != nil {
+			return err
+		}
+	}
+	v.Faults = append(v.Faults, f)
+	return nil
+}
+
+func (p *Program) question(v *Verdict, s *submission.Submission, scope *engine.Scope) (err error) {
+	q := &Question{What: p.Rule.Confirm}
+	if q.Ask, err = write(p.ask, scope); err != nil {
+		return err
+	}
+	if q.Mend, err = write(p.mend, scope); err != nil {
+		return err
+	}
+	_, q.At = p.place(scope)
+	for _, c := range s.Confirmed {
+		if c.What != q.What {
+			continue
+		}
+		if c.Version == s.Version {
+			q.Confirmed, q.By, q.On, q.Stale = true, c.By, c.On, ""
+			break
+		}
+		q.Stale = c.Version
+	}
+	v.Question = q
+	return nil
+}
+
+// place finds where the field at fault stands.
+func (p *Program) place(scope *engine.Scope) (string, place.Place) {
+	if p.at == nil {
+		if mark := fact.Of(scope.It); mark != nil {
+			return mark.Path(), mark.Self()
+		}
+		return "", place.Place{}
+	}
+	t, ps := p.at.load()
+	if len(ps) > 0 || t == nil {
+		return p.Rule.At.Src, place.Place{}
+	}
+	return t.Locate(scope)
+}
+
+func write(t *part[*engine.Template], scope *engine.Scope) (string, error) {
+	if t == nil {
+		return "", nil
+	}
+	c, ps := t.load()
+	if len(ps) > 0 {
+		return "", ps
+	}
+	return c.Write(scope)
+}
+
+// TestExamples runs a rule's examples and reports each that does not come out
+// as it says. Problems are those of the rule itself.
+func (p *Program) TestExamples() error {
+	var errs []error
+	for _, ex := range p.Rule.Examples {
+		if err := p.testExample(ex); err != nil {
+			errs = append(errs, fmt.Errorf("%s: rule %s: %w", ex.Self(), p.Rule.ID, err))
+		}
+	}
+	return errors.Join(errs...)
+}
+
+func (p *Program) testExample(ex *rulebook.Example) error {
+	sub := &ex.Given
+	sub.Prepare()
+	if sub.Tables == nil {
+		sub.Tables = p.env.tables
+	}
+	on := p.Rule.Basis.Checked
+	if ex.On != nil {
+		on = *ex.On
+	}
+	v := p.Run(sub, on, nil)
+	got := "false"
+	switch {
+	case len(v.Faults) > 0:
+		got = "true"
+	case len(v.Gaps) > 0:
+		got = "unknown"
+	}
+	if got != ex.Breaks {
+		detail := ""
+		for _, g := range v.Gaps {
+			detail += fmt.Sprintf("; %s: %s", g.Path, g.What)
+		}
+		return fmt.Errorf("the example says breaks: %s, the rule says %s%s", ex.Breaks, got, detail)
+	}
+	if ex.Says != "" {
+		var said []string
+		for _, f := range v.Faults {
+			if f.Say == ex.Says {
+				return nil
+			}
+			said = append(said, f.Say)
+		}
+		slices.Sort(said)
+		return fmt.Errorf("the example expects %q, the rule says %q", ex.Says, said)
+	}
+	return nil
+}
+
+// uniqueGaps puts gaps into an order of their own, each once.
+func uniqueGaps(gaps []fact.Gap) []fact.Gap {
+	slices.SortFunc(gaps, func(a, b fact.Gap) int {
+		return cmp.Or(cmp.Compare(a.Path, b.Path), cmp.Compare(a.What, b.What), cmp.Compare(a.Kind, b.Kind))
+	})
+	gaps = slices.CompactFunc(gaps, func(a, b fact.Gap) bool { return a.Path == b.Path && a.What == b.What && a.Kind == b.Kind })
+	return gaps[:min(len(gaps), maxGaps)]
+}

@@ -1,0 +1,319 @@
+package check
+
+import (
+	"cmp"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"path/filepath"
+	"regexp"
+	"slices"
+
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/rulebook"
+)
+
+// State is what became of one rule for one store.
+type State string
+
+// The states of a verdict.
+const (
+	Held          State = "held"           // it was judged and holds
+	Broken        State = "broken"         // it is broken in at least one place that nobody waived
+	Waived        State = "waived"         // every place in which it is broken is waived
+	ToAnswer      State = "to-answer"      // the dossier does not answer what it needs
+	ToConfirm     State = "to-confirm"     // a person must confirm it
+	NotRead       State = "not-read"       // a part that it needs could not be read, or it could not be evaluated
+	NotInForce    State = "not-in-force"   // it does not bind on the day
+	NotApplicable State = "not-applicable" // it does not concern this release
+)
+
+// States lists all states in the order in which reports count them.
+var States = []State{Held, Broken, Waived, ToAnswer, ToConfirm, NotRead, NotInForce, NotApplicable}
+
+// Verdict is what became of one rule for one store.
+type Verdict struct {
+	Rule     *rulebook.Rule
+	Store    string
+	State    State
+	Judged   int        // how many times it was judged: once, or once an item
+	Faults   []*Fault   // the places in which it is broken
+	More     int        // further ones that are only counted
+	Gaps     []fact.Gap // why it, or a part of it, could not be judged
+	Question *Question  // what a person must confirm, or has confirmed
+}
+
+// Key names the verdict over runs: rule and store.
+func (v *Verdict) Key() string { return v.Rule.ID + "@" + v.Store }
+
+// Fault is one place in which a rule is broken.
+type Fault struct {
+	Key    string // the same over runs, moved lines and changed texts
+	Impact rulebook.Impact
+	At     place.Place
+	Path   string // the field at fault, as rules name it
+	Say    string
+	Seen   string
+	Mend   string
+	Stores []string
+	Waiver *dossier.Waiver // set when the team accepts it
+}
+
+// Question is a confirmation, open or given.
+type Question struct {
+	Ask       string
+	Mend      string
+	At        place.Place
+	What      string // the word that confirms it
+	Confirmed bool
+	By        string
+	On        day.Day
+	Stale     string // confirmed, but for this other version
+}
+
+// lacks records what a part of the rule did not know. A limit without a value
+// on the day means that the rule does not bind yet: it is neither broken nor
+// unread.
+func (v *Verdict) lacks(gaps []fact.Gap) {
+	for _, g := range gaps {
+		if g.Kind == fact.NotInForce {
+			v.State = NotInForce
+			return
+		}
+	}
+	v.Gaps = append(v.Gaps, gaps...)
+	if len(v.Gaps) > 4*maxGaps {
+		v.Gaps = uniqueGaps(v.Gaps)
+	}
+}
+
+// settle draws the state from what was found.
+func (v *Verdict) settle() {
+	v.Gaps = uniqueGaps(v.Gaps)
+	v.key()
+	switch {
+	case slices.ContainsFunc(v.Faults, func(f *Fault) bool { return f.Waiver == nil }):
+		v.State = Broken
+	case len(v.Faults) > 0:
+		v.State = Waived
+	case len(v.Gaps) > 0:
+		v.State = NotRead
+		if !slices.ContainsFunc(v.Gaps, func(g fact.Gap) bool { return g.Kind == fact.NotRead }) {
+			v.State = ToAnswer
+		}
+	case v.Question != nil && !v.Question.Confirmed:
+		v.State = ToConfirm
+	case v.Judged > 0 || v.Question != nil:
+		v.State = Held
+	}
+}
+
+// Impact is the gravest impact of the open faults, or "".
+func (v *Verdict) Impact() rulebook.Impact {
+	worst := len(rulebook.Impacts)
+	for _, f := range v.Faults {
+		if f.Waiver == nil {
+			worst = min(worst, slices.Index(rulebook.Impacts, f.Impact))
+		}
+	}
+	if worst == len(rulebook.Impacts) {
+		return ""
+	}
+	return rulebook.Impacts[worst]
+}
+
+var position = regexp.MustCompile(`\[\d+\]`)
+
+// key gives every fault its key: rule, store, field, and the place without
+// what moves when files are edited or lie elsewhere. Faults that are alike in
+// all that are numbered.
+func (v *Verdict) key() {
+	seen := map[string]int{}
+	for _, f := range v.Faults {
+		in := f.At.Entry + "\x00" + f.At.Key
+		if f.At.Entry == "" {
+			in = filepath.Base(f.At.File) + "\x00" + f.At.Key
+		}
+		k := v.Rule.ID + "\x00" + v.Store + "\x00" + position.ReplaceAllString(f.Path, "") + "\x00" + in
+		seen[k]++
+		sum := sha256.Sum256(fmt.Appendf(nil, "%s\x00%d", k, seen[k]))
+		f.Key = hex.EncodeToString(sum[:8])
+	}
+}
+
+// Store is one store of a result.
+type Store struct {
+	ID       string // of the store
+	Name     string // in prose
+	Package  string // its file, empty when none was given
+	AppID    string
+	Version  string
+	Verdicts []*Verdict
+}
+
+// Count counts the verdicts in a state.
+func (s *Store) Count(state State) int {
+	n := 0
+	for _, v := range s.Verdicts {
+		if v.State == state {
+			n++
+		}
+	}
+	return n
+}
+
+// Broken counts the broken rules by the gravest impact of each.
+func (s *Store) Broken() map[rulebook.Impact]int {
+	m := map[rulebook.Impact]int{}
+	for _, v := range s.Verdicts {
+		if v.State == Broken {
+			m[v.Impact()]++
+		}
+	}
+	return m
+}
+
+// Result is the outcome of a check. Its unit is the verdict: one rule for one
+// store.
+type Result struct {
+	App     string
+	Version string
+	Day     day.Day
+	Stores  []*Store
+	Expired []*dossier.Waiver
+	Unused  []*dossier.Waiver
+}
+
+// Count counts the verdicts in a state over all stores.
+func (r *Result) Count(state State) int {
+	n := 0
+	for _, s := range r.Stores {
+		n += s.Count(state)
+	}
+	return n
+}
+
+// Worst is the gravest level among the open findings, or "" when there is none.
+func (r *Result) Worst() rulebook.Level {
+	worst := len(rulebook.Impacts)
+	for _, s := range r.Stores {
+		for _, v := range s.Verdicts {
+			if i := v.Impact(); i != "" {
+				worst = min(worst, slices.Index(rulebook.Impacts, i))
+			}
+		}
+	}
+	if worst == len(rulebook.Impacts) {
+		return ""
+	}
+	return rulebook.Impacts[worst].Level()
+}
+
+// Finding is one broken rule with all its places, over all stores. What stores
+// share is in it once.
+type Finding struct {
+	Rule   *rulebook.Rule
+	Impact rulebook.Impact // the gravest
+	Stores []string
+	Faults []*Fault
+	More   int
+}
+
+// Findings puts the broken rules together: by stage, then gravity, then store.
+// With waived, it gives the waived faults instead of the open ones.
+func (r *Result) Findings(waived bool) []*Finding {
+	byRule := map[string]*Finding{}
+	var out []*Finding
+	for _, s := range r.Stores {
+		for _, v := range s.Verdicts {
+			for _, f := range v.Faults {
+				if (f.Waiver != nil) != waived {
+					continue
+				}
+				x := byRule[v.Rule.ID]
+				if x == nil {
+					x = &Finding{Rule: v.Rule, Impact: f.Impact}
+					byRule[v.Rule.ID] = x
+					out = append(out, x)
+				}
+				x.add(f, s.ID)
+			}
+			if x := byRule[v.Rule.ID]; x != nil && !waived {
+				x.More += v.More
+			}
+		}
+	}
+	for _, x := range out {
+		slices.SortStableFunc(x.Faults, func(a, b *Fault) int {
+			return cmp.Or(gravity(a.Impact)-gravity(b.Impact), cmp.Compare(a.At.File, b.At.File), cmp.Compare(a.At.Line, b.At.Line),
+				cmp.Compare(a.At.Entry, b.At.Entry), cmp.Compare(a.Path, b.Path), cmp.Compare(a.Say, b.Say))
+		})
+	}
+	slices.SortStableFunc(out, func(a, b *Finding) int {
+		return cmp.Or(
+			slices.Index(rulebook.Stages, a.Rule.Stage)-slices.Index(rulebook.Stages, b.Rule.Stage),
+			gravity(a.Impact)-gravity(b.Impact),
+			cmp.Compare(a.Stores[0], b.Stores[0]),
+			cmp.Compare(a.Rule.ID, b.Rule.ID))
+	})
+	return out
+}
+
+func gravity(i rulebook.Impact) int { return slices.Index(rulebook.Impacts, i) }
+
+// add puts a fault into a finding; one that another store has at the same
+// place, in the same words, is in it already.
+func (x *Finding) add(f *Fault, store string) {
+	if gravity(f.Impact) < gravity(x.Impact) {
+		x.Impact = f.Impact
+	}
+	if !slices.Contains(x.Stores, store) {
+		x.Stores = append(x.Stores, store)
+	}
+	for _, o := range x.Faults {
+		if o.At == f.At && o.Say == f.Say && !slices.Contains(o.Stores, store) {
+			o.Stores = append(o.Stores, store)
+			return
+		}
+	}
+	one := *f
+	one.Stores = []string{store}
+	x.Faults = append(x.Faults, &one)
+}
+
+// Open is one verdict, or the same one of several stores, that is neither held
+// nor broken.
+type Open struct {
+	Rule     *rulebook.Rule
+	State    State
+	Stores   []string
+	Gaps     []fact.Gap
+	Question *Question
+}
+
+// Open lists what could not be judged, and what a person has to answer or has
+// confirmed, by rule.
+func (r *Result) Open() []*Open {
+	byKey := map[string]*Open{}
+	var out []*Open
+	for _, s := range r.Stores {
+		for _, v := range s.Verdicts {
+			if len(v.Gaps) == 0 && v.Question == nil {
+				continue
+			}
+			key := fmt.Sprint(v.Rule.ID, "\x00", v.State, v.Gaps)
+			o := byKey[key]
+			if o == nil {
+				o = &Open{Rule: v.Rule, State: v.State, Gaps: v.Gaps, Question: v.Question}
+				byKey[key] = o
+				out = append(out, o)
+			}
+			o.Stores = append(o.Stores, s.ID)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b *Open) int { return cmp.Compare(a.Rule.ID, b.Rule.ID) })
+	return out
+}

@@ -1,0 +1,42 @@
+// Package day is a calendar day without a time zone, as stores announce them.
+package day
+
+import (
+	"fmt"
+	"time"
+)
+
+// Day is a calendar day. The zero Day is none.
+type Day struct{ time.Time }
+
+// Parse reads a day written as 2006-01-02.
+func Parse(s string) (Day, error) {
+	t, err := time.Parse(time.DateOnly, s)
+	if err != nil {
+		return Day{}, fmt.Errorf("%q is not a day of the form 2026-11-23", s)
+	}
+	return Day{t}, nil
+}
+
+// Of is the day of a moment, in the moment's own zone.
+func Of(t time.Time) Day {
+	return Day{time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, time.UTC)}
+}
+
+// String writes the day as 2006-01-02.
+func (d Day) String() string { return d.Format(time.DateOnly) }
+
+// Long writes the day for people, as 2 January 2006.
+func (d Day) Long() string { return Long(d.Time) }
+
+// Long writes the day of a moment for people.
+func Long(t time.Time) string { return t.Format("2 January 2006") }
+
+// MarshalText makes a Day a plain date in JSON.
+func (d Day) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
+
+// Between tells whether the day lies between two others, which belong to the
+// span; a nil one is no bound.
+func (d Day) Between(from, until *Day) bool {
+	return (from == nil || !d.Before(from.Time)) && (until == nil || !d.After(until.Time))
+}

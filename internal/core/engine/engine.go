@@ -1,0 +1,314 @@
+// Package engine evaluates conditions over a tree of Go structs. Conditions
+// are written in CEL, the Common Expression Language; a field's name in a
+// condition is its json tag. What is not known travels through a condition as
+// CEL's unknown value with the gap that explains it, unless the result is
+// decided without it.
+//
+// The engine knows neither rules nor stores nor packages: whoever makes an Env
+// says which tree, which further variables and which functions there are.
+package engine
+
+import (
+	"errors"
+	"fmt"
+	"maps"
+	"reflect"
+	"regexp"
+	"slices"
+	"strings"
+	"sync"
+
+	"cel.dev/cel-go/cel"
+	"cel.dev/cel-go/common/types"
+	"cel.dev/cel-go/common/types/ref"
+	"cel.dev/cel-go/interpreter"
+
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/spell"
+)
+
+// maxCost bounds one evaluation, in CEL's units of work, so that a condition
+// from a stranger cannot hang a build. The built-in ones need a thousandth.
+const maxCost = 5_000_000
+
+// Record is a variable whose fields are computed: limits, tables, code.
+type Record struct {
+	Name   string // of the variable; its type has the same name
+	Fields map[string]*types.Type
+}
+
+// View is the value of a Record in one evaluation. Get returns a Go value
+// that the engine can show, or a fact.Gap.
+type View interface{ Get(field string) any }
+
+// Options say what conditions see beside the tree.
+type Options struct {
+	Records   []Record
+	Variables map[string]*types.Type
+	Functions []cel.EnvOption
+}
+
+// Env types and compiles conditions over one tree.
+type Env struct {
+	base     *cel.Env
+	provider *provider
+	names    []string // of all variables
+	mu       sync.Mutex
+	items    map[string]*cel.Env // with the variable it, by its type
+}
+
+// macros are those of CEL without has(): it would turn unknown into absent.
+var macros = []cel.Macro{cel.AllMacro, cel.ExistsMacro, cel.ExistsOneMacro, cel.MapMacro, cel.MapFilterMacro, cel.FilterMacro}
+
+// NewEnv makes an environment. The fields of root, a struct, are variables.
+func NewEnv(root reflect.Type, o Options) (*Env, error) {
+	p, err := newProvider(o.Records)
+	if err != nil {
+		return nil, err
+	}
+	e := &Env{provider: p, items: map[string]*cel.Env{}}
+	opts := []cel.EnvOption{
+		cel.ClearMacros(), cel.Macros(macros...),
+		cel.CustomTypeProvider(p), cel.CustomTypeAdapter(p),
+	}
+	add := func(name string, t *types.Type) {
+		e.names = append(e.names, name)
+		opts = append(opts, cel.Variable(name, t))
+	}
+	for _, r := range o.Records {
+		add(r.Name, types.NewObjectType(r.Name))
+	}
+	for _, name := range slices.Sorted(maps.Keys(o.Variables)) {
+		add(name, o.Variables[name])
+	}
+	for _, name := range infoOf(root).names {
+		add(name, infoOf(root).fields[name].Type)
+	}
+	opts = append(append(opts, library()...), o.Functions...)
+	e.base, err = cel.NewEnv(opts...)
+	return e, err
+}
+
+// withItem is the environment in which the variable it has a type.
+func (e *Env) withItem(t *types.Type) (*cel.Env, error) {
+	if t == nil {
+		return e.base, nil
+	}
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if env := e.items[t.String()]; env != nil {
+		return env, nil
+	}
+	env, err := e.base.Extend(cel.Variable("it", t))
+	if err == nil {
+		e.items[t.String()] = env
+	}
+	return env, err
+}
+
+// Source is a condition as its author wrote it.
+type Source struct {
+	Text string
+	At   place.Place // of its first character
+	For  string      // what it belongs to, such as a rule's id; begins every problem
+}
+
+// Expr is a compiled condition.
+type Expr struct {
+	Type *types.Type
+	Uses []string // the variables that it names
+	prog cel.Program
+}
+
+// ItemType is the type of the items of a list, or nil when it is no list.
+func (x *Expr) ItemType() *types.Type {
+	if x.Type.Kind() != types.ListKind {
+		return nil
+	}
+	return x.Type.Parameters()[0]
+}
+
+// Compile types and compiles a condition. want is the type that it must have,
+// nil for any; item is that of the variable it, nil when there is none. The
+// problems name the file, line and column of each mistake.
+func (e *Env) Compile(s Source, want, item *types.Type) (*Expr, place.Problems) {
+	env, err := e.withItem(item)
+	if err != nil {
+		return nil, place.Problems{s.problem(err.Error())}
+	}
+	ast, iss := env.Compile(s.Text)
+	if iss.Err() != nil {
+		var ps place.Problems
+		for _, err := range iss.Errors() {
+			at := s.At
+			if line := err.Location.Line(); line > 1 {
+				at.Line += line - 1
+				at.Column = err.Location.Column() + 1
+			} else {
+				at.Column += err.Location.Column()
+			}
+			ps = append(ps, &place.Problem{At: at, What: s.For + ": " + plainError(err.Message), Mend: e.near(err.Message)})
+		}
+		return nil, ps
+	}
+	if want != nil && !ast.OutputType().IsExactType(want) {
+		return nil, place.Problems{s.problem(fmt.Sprintf("must be %s, this is %s", typeName(want), typeName(ast.OutputType())))}
+	}
+	prog, err := env.Program(ast, cel.CostLimit(maxCost))
+	if err != nil {
+		return nil, place.Problems{s.problem(err.Error())}
+	}
+	x := &Expr{Type: ast.OutputType(), prog: prog}
+	for _, r := range ast.NativeRep().ReferenceMap() {
+		if slices.Contains(e.names, r.Name) && !slices.Contains(x.Uses, r.Name) {
+			x.Uses = append(x.Uses, r.Name)
+		}
+	}
+	slices.Sort(x.Uses)
+	return x, nil
+}
+
+func (s Source) problem(what string) *place.Problem {
+	return &place.Problem{At: s.At, What: s.For + ": " + what, Mend: fieldsHint}
+}
+
+const fieldsHint = `"regola rulebook fields" lists what a rule may use`
+
+var (
+	undefinedField = regexp.MustCompile(`undefined field '(\w+)'`)
+	undeclared     = regexp.MustCompile(`undeclared reference to '(\w+)'`)
+)
+
+// plainError says what CEL's checker found without its inner terms.
+func plainError(msg string) string {
+	if m := undeclared.FindStringSubmatch(msg); m != nil {
+		if m[1] == "has" {
+			return "has() is not available: a value that is not known would look absent; compare the value itself"
+		}
+		return "there is no " + m[1]
+	}
+	msg = strings.ReplaceAll(msg, "undefined field", "undefined field")
+	return msg
+}
+
+// near says which name was probably meant.
+func (e *Env) near(msg string) string {
+	var word string
+	var names []string
+	if m := undefinedField.FindStringSubmatch(msg); m != nil {
+		word, names = m[1], e.provider.fieldNames()
+	} else if m := undeclared.FindStringSubmatch(msg); m != nil {
+		word = m[1]
+		names = append(slices.Clone(e.names), "it", "on")
+		for _, f := range Functions {
+			name, _, _ := strings.Cut(f.Signature, "(")
+			names = append(names, name)
+		}
+	}
+	if n := spell.Nearest(word, names); word != "" && n != "" && n != word {
+		return fmt.Sprintf("did you mean %q? %s", n, fieldsHint)
+	}
+	return fieldsHint
+}
+
+// typeName is a type in the words of those who write rules.
+func typeName(t *types.Type) string {
+	switch t.Kind() {
+	case types.BoolKind:
+		return "true or false"
+	case types.StringKind:
+		return "a text"
+	case types.IntKind:
+		return "a number"
+	case types.ListKind:
+		return "a list"
+	}
+	return t.String()
+}
+
+// Meter bounds the work of many evaluations: of one rule over all its items,
+// and of a whole rulebook. It is not safe for use by several goroutines.
+type Meter struct {
+	Left int64
+	Up   interface{ Spend(int64) bool } // the meter of the whole, or nil
+}
+
+// ErrCost is returned when a meter has run out.
+var ErrCost = errors.New("it takes more work than is allowed")
+
+// Scope is what one evaluation sees.
+type Scope struct {
+	Root  any            // pointer to the tree
+	Vars  map[string]any // values of records and variables
+	It    any            // the item, when there is one
+	Meter *Meter
+}
+
+// Value is the result of an evaluation: a value, or what it lacked.
+type Value struct {
+	ref.Val
+	Gaps []fact.Gap
+}
+
+// Known tells whether there is a value.
+func (v Value) Known() bool { return v.Val != nil }
+
+// True tells whether the value is known and true.
+func (v Value) True() bool { return v.Val == types.True }
+
+// Eval evaluates a condition. The error is for a fault of the condition
+// itself: an operation that fails, or costs too much.
+func (x *Expr) Eval(s *Scope) (Value, error) {
+	if s.Meter != nil && s.Meter.Left <= 0 {
+		return Value{}, ErrCost
+	}
+	v, details, err := x.prog.Eval((*activation)(s))
+	if s.Meter != nil && details != nil && details.ActualCost() != nil {
+		cost := int64(min(*details.ActualCost(), maxCost)) + 1
+		s.Meter.Left -= cost
+		if s.Meter.Up != nil && !s.Meter.Up.Spend(cost) {
+			s.Meter.Left = 0
+		}
+	}
+	if err != nil {
+		if strings.Contains(err.Error(), "cost limit") {
+			return Value{}, ErrCost
+		}
+		return Value{}, errors.New(strings.TrimSpace(err.Error()))
+	}
+	if u, ok := v.(*types.Unknown); ok {
+		return Value{Gaps: gapsOf(u)}, nil
+	}
+	return Value{Val: v}, nil
+}
+
+// activation gives CEL the variables of a scope.
+type activation Scope
+
+// ResolveName implements interpreter.Activation.
+func (a *activation) ResolveName(name string) (any, bool) {
+	if name == "it" {
+		return a.It, a.It != nil
+	}
+	if v, ok := a.Vars[name]; ok {
+		return v, true
+	}
+	ft := infoOf(reflect.TypeOf(a.Root).Elem()).fields[name]
+	if ft == nil {
+		return nil, false
+	}
+	v, err := ft.GetFrom(a.Root)
+	return v, err == nil
+}
+
+// Parent implements interpreter.Activation.
+func (a *activation) Parent() interpreter.Activation { return nil }
+
+// Items gives the Go values of a list.
+func (v Value) Items() []any {
+	if v.Val == nil {
+		return nil
+	}
+	return listItems(v.Val)
+}

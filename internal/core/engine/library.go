@@ -1,0 +1,190 @@
+package engine
+
+import (
+	"fmt"
+	"net/url"
+	"strings"
+	"time"
+	"unicode"
+
+	"cel.dev/cel-go/cel"
+	"cel.dev/cel-go/common/types"
+	"cel.dev/cel-go/common/types/ref"
+	"cel.dev/cel-go/common/types/traits"
+	"cel.dev/cel-go/ext"
+	"github.com/rivo/uniseg"
+	"golang.org/x/text/language"
+	"golang.org/x/text/language/display"
+
+	"regola.example/regola/internal/core/day"
+)
+
+// Function is one entry of the function library, for the documentation.
+type Function struct{ Signature, Doc string }
+
+// Functions documents the functions that rules may call beyond those of CEL
+// itself and its string extensions.
+var Functions = []Function{
+	{"characters(string) int", "number of characters as a reader counts them (grapheme clusters)"},
+	{"version_cmp(string, string) int", "-1, 0 or 1: versions compared number by number, 1.10 after 1.9, 1.2 equal to 1.2.0"},
+	{"is_version(string, int) bool", "digits and full stops only, at most that many numbers"},
+	{"is_web_link(string) bool", "an absolute http or https address with a host that has a dot"},
+	{"is_email(string) bool", "one @, a name before it and a host with a dot behind it"},
+	{"is_phone(string) bool", "a plus sign, the country code and at least six digits"},
+	{"megabytes(int) string", "a number of bytes for people, such as 11.4 MB; a MB has 1,048,576 bytes"},
+	{"is_placeholder(string) bool", "a text that a template left behind: TODO, lorem ipsum, $(NAME), ${NAME}, a lone x or -"},
+	{"language(string) string", "the English name of a language tag: Italian for it, British English for en-GB"},
+	{"[int].sum() int", "the sum of a list of whole numbers"},
+	{"day(timestamp) string", "a day in words: 31 August 2026"},
+}
+
+// library is the environment options for the functions above.
+func library() []cel.EnvOption {
+	text := func(name string, f func(string) ref.Val, result *types.Type) cel.EnvOption {
+		return cel.Function(name, cel.Overload(name+"_string", []*cel.Type{cel.StringType}, result,
+			cel.UnaryBinding(func(v ref.Val) ref.Val { return f(string(v.(types.String))) })))
+	}
+	truth := func(name string, f func(string) bool) cel.EnvOption {
+		return text(name, func(s string) ref.Val { return types.Bool(f(s)) }, cel.BoolType)
+	}
+	return []cel.EnvOption{
+		ext.Strings(),
+		text("characters", func(s string) ref.Val { return types.Int(uniseg.GraphemeClusterCount(s)) }, cel.IntType),
+		cel.Function("version_cmp", cel.Overload("version_cmp_string_string", []*cel.Type{cel.StringType, cel.StringType}, cel.IntType,
+			cel.BinaryBinding(func(a, b ref.Val) ref.Val {
+				return types.Int(compareVersions(string(a.(types.String)), string(b.(types.String))))
+			}))),
+		cel.Function("is_version", cel.Overload("is_version_string_int", []*cel.Type{cel.StringType, cel.IntType}, cel.BoolType,
+			cel.BinaryBinding(func(a, n ref.Val) ref.Val {
+				return types.Bool(isVersion(string(a.(types.String)), int(n.(types.Int))))
+			}))),
+		truth("is_web_link", isWebLink),
+		truth("is_email", isEmail),
+		truth("is_phone", isPhone),
+		truth("is_placeholder", isPlaceholder),
+		text("language", func(s string) ref.Val { return types.String(languageName(s)) }, cel.StringType),
+		cel.Function("sum", cel.MemberOverload("list_int_sum", []*cel.Type{cel.ListType(cel.IntType)}, cel.IntType, cel.UnaryBinding(sum))),
+		cel.Function("megabytes", cel.Overload("megabytes_int", []*cel.Type{cel.IntType}, cel.StringType,
+			cel.UnaryBinding(func(v ref.Val) ref.Val {
+				return types.String(fmt.Sprintf("%.1f MB", float64(v.(types.Int))/(1<<20)))
+			}))),
+		cel.Function("day", cel.Overload("day_timestamp", []*cel.Type{cel.TimestampType}, cel.StringType,
+			cel.UnaryBinding(func(v ref.Val) ref.Val { return types.String(day.Long(v.Value().(time.Time))) }))),
+	}
+}
+
+// sum adds up a list of numbers; an unknown one makes the sum unknown.
+func sum(v ref.Val) ref.Val {
+	list, total := v.(traits.Lister), int64(0)
+	for it := list.Iterator(); it.HasNext() == types.True; {
+		switch n := it.Next().(type) {
+		case types.Int:
+			total += int64(n)
+		default:
+			return n
+		}
+	}
+	return types.Int(total)
+}
+
+// languageName names a language; a tag that it does not know stands for itself.
+func languageName(tag string) string {
+	t, err := language.Parse(tag)
+	if err != nil {
+		return tag
+	}
+	if name := display.English.Tags().Name(t); name != "" {
+		return name
+	}
+	return tag
+}
+
+// compareVersions compares dotted numbers; what is not a number counts as 0.
+func compareVersions(a, b string) int {
+	as, bs := strings.Split(a, "."), strings.Split(b, ".")
+	for i := range max(len(as), len(bs)) {
+		var x, y string
+		if i < len(as) {
+			x = strings.TrimLeft(digits(as[i]), "0")
+		}
+		if i < len(bs) {
+			y = strings.TrimLeft(digits(bs[i]), "0")
+		}
+		if len(x) != len(y) { // no leading zeros: the longer number is the larger
+			if len(x) < len(y) {
+				return -1
+			}
+			return 1
+		}
+		if c := strings.Compare(x, y); c != 0 {
+			return c
+		}
+	}
+	return 0
+}
+
+func digits(s string) string {
+	end := 0
+	for end < len(s) && s[end] >= '0' && s[end] <= '9' {
+		end++
+	}
+	return s[:end]
+}
+
+func isVersion(s string, most int) bool {
+	parts := strings.Split(s, ".")
+	for _, p := range parts {
+		if p == "" || digits(p) != p {
+			return false
+		}
+	}
+	return len(parts) <= most
+}
+
+func isWebLink(s string) bool {
+	u, err := url.Parse(s)
+	return err == nil && (u.Scheme == "https" || u.Scheme == "http") && isHost(u.Hostname()) && !strings.ContainsFunc(s, unicode.IsSpace)
+}
+
+func isHost(h string) bool {
+	labels := strings.Split(h, ".")
+	for _, l := range labels {
+		if l == "" {
+			return false
+		}
+	}
+	return len(labels) > 1
+}
+
+func isEmail(s string) bool {
+	name, host, ok := strings.Cut(s, "@")
+	return ok && name != "" && isHost(host) && !strings.Contains(host, "@") && !strings.ContainsFunc(s, unicode.IsSpace)
+}
+
+func isPhone(s string) bool {
+	n := 0
+	for i, c := range s {
+		switch {
+		case c >= '0' && c <= '9':
+			n++
+		case c == '+' && i == 0, strings.ContainsRune(" -().", c):
+		default:
+			return false
+		}
+	}
+	return strings.HasPrefix(s, "+") && n >= 6
+}
+
+func isPlaceholder(s string) bool {
+	t := strings.ToLower(strings.TrimSpace(s))
+	switch t {
+	case "x", "xx", "xxx", "-", ".", "?", "test", "text", "string", "tbd", "n/a":
+		return true
+	}
+	for _, part := range []string{"todo", "lorem ipsum", "$(", "${", "fixme", "placeholder", "your text here"} {
+		if strings.Contains(t, part) {
+			return true
+		}
+	}
+	return false
+}

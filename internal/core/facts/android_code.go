@@ -1,0 +1,32 @@
+package facts
+
+import "regola.example/regola/internal/core/fact"
+
+// Code is all compiled code together.
+type Code struct {
+	fact.Mark       `json:"-"`
+	Files           []string          `json:"files"` // classes*.dex, in the order in which they load
+	Dex             []*Dex            `json:"dex"`
+	LibraryVersions map[string]string `json:"library_versions"` // of libraries that leave a version file behind, by group and name
+	Classes         int64             `json:"classes"`
+	Methods         int64             `json:"methods"`
+	Compilers       []string          `json:"compilers"`          // marks of compilers and shrinkers, as they left them
+	ShortNames      int64             `json:"short_names"`        // share of classes whose name has one or two letters, in percent
+	Missing         []string          `json:"missing"`            // components that the manifest names and no file defines
+	PrivateKey      bool              `json:"private_key"`        // a private key in PEM form is among the strings
+	Packages        map[string]int64  `json:"-" alias:"packages"` // class packages that are defined or referred to, with slashes → number of types
+	Calls           map[string]bool   `json:"-" alias:"calls"`    // methods of the platform that are referred to, as class.method
+}
+
+// Dex is one file of compiled code.
+type Dex struct {
+	fact.Mark `json:"-"`
+	Name      string `json:"name"`
+	Module    string `json:"module,omitempty"`
+	Version   string `json:"version"`  // of the format: 035 …
+	Methods   int64  `json:"methods"`  // references
+	Fields    int64  `json:"fields"`   // references
+	Classes   int64  `json:"classes"`  // defined
+	Checksum  bool   `json:"checksum"` // the sums in its header fit
+	Size      int64  `json:"size"`     // bytes
+}

@@ -1,0 +1,73 @@
+// Package regular opens regular files only: a device may never end, and a FIFO
+// may never begin.
+package regular
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+
+	"regola.example/regola/internal/core/place"
+)
+
+// ErrKind is returned for what is not a regular file.
+var ErrKind = errors.New("it is not a regular file")
+
+// Open opens a regular file. The kind is asked before the file is opened, since
+// opening a FIFO may wait for ever, and again after it.
+func Open(name string) (*os.File, fs.FileInfo, error) {
+	info, err := os.Stat(name)
+	if err != nil {
+		return nil, nil, err
+	}
+	if !info.Mode().IsRegular() {
+		return nil, nil, ErrKind
+	}
+	f, err := os.Open(name)
+	if err != nil {
+		return nil, nil, err
+	}
+	if info, err = f.Stat(); err == nil && !info.Mode().IsRegular() {
+		err = ErrKind
+	}
+	if err != nil {
+		f.Close()
+		return nil, nil, err
+	}
+	return f, info, nil
+}
+
+// Read reads a regular file whole, up to limit bytes.
+func Read(name string, limit int64) ([]byte, error) {
+	f, _, err := Open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	data, err := io.ReadAll(io.LimitReader(f, limit+1))
+	if err == nil && int64(len(data)) > limit {
+		err = fmt.Errorf("it is larger than the %d MiB that are read of such a file", limit>>20)
+	}
+	return data, err
+}
+
+// Problem says why a file cannot be opened, and what to do about it.
+func Problem(name string, err error, missing string) *place.Problem {
+	at := place.Place{File: name}
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return &place.Problem{At: at, What: "there is no such file", Mend: missing}
+	case errors.Is(err, fs.ErrPermission):
+		return &place.Problem{At: at, What: "no permission to read it", Mend: "change its permissions, or run as its owner"}
+	case errors.Is(err, ErrKind):
+		return &place.Problem{At: at, What: "this is not a regular file", Mend: "name a regular file; devices and pipes are not read"}
+	}
+	var path *fs.PathError
+	what := err.Error()
+	if errors.As(err, &path) {
+		what = path.Err.Error()
+	}
+	return &place.Problem{At: at, What: "it cannot be read: " + what, Mend: "check the path and the disk"}
+}

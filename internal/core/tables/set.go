@@ -1,0 +1,293 @@
+package tables
+
+import (
+	"fmt"
+	"maps"
+	"reflect"
+	"regexp"
+	"slices"
+	"sync"
+
+	"go.yaml.in/yaml/v3"
+
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/spell"
+	"regola.example/regola/internal/core/strictyaml"
+)
+
+// Dated is the days on which a row holds, both included. A nil one is no bound.
+type Dated struct {
+	From  *day.Day `json:"from"`
+	Until *day.Day `json:"until"`
+}
+
+func (d Dated) inForce(on day.Day) bool { return on.Between(d.From, d.Until) }
+
+// Regexp is a regular expression. It is checked when the table is read.
+type Regexp string
+
+// DecodeNode implements strictyaml.NodeDecoder.
+func (r *Regexp) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
+	if n.Kind != yaml.ScalarNode {
+		d.Fail(n, "write it as one text, in single quotes", "expected a regular expression")
+		return
+	}
+	if _, err := regexp.Compile(n.Value); err != nil {
+		d.Fail(n, "correct it; the syntax is RE2's", "not a regular expression: %v", err)
+		return
+	}
+	*r = Regexp(n.Value)
+}
+
+// compiled keeps the expressions of all tables: they are few, and every
+// package is held against all of them.
+var compiled sync.Map // Regexp → *regexp.Regexp
+
+func (r Regexp) regexp() *regexp.Regexp {
+	re, ok := compiled.Load(r)
+	if !ok {
+		re, _ = compiled.LoadOrStore(r, regexp.MustCompile(string(r))) // checked when it was read
+	}
+	return re.(*regexp.Regexp)
+}
+
+// Match tells whether a text matches.
+func (r Regexp) Match(s string) bool { return r.regexp().MatchString(s) }
+
+// Begins tells whether a text begins with a match, and where that ends.
+func (r Regexp) Begins(s string) (end int, ok bool) {
+	at := r.regexp().FindStringIndex(s)
+	if at == nil || at[0] != 0 {
+		return 0, false
+	}
+	return at[1], true
+}
+
+// Set is all tables together.
+type Set struct {
+	Edition day.Day // the newest of the files
+	Known
+	Plain map[string][]map[string]any // tables without a type, by name
+	days  sync.Map                    // day → *Set, with the rows of that day
+}
+
+// Parse reads one file of tables.
+func Parse(file string, data []byte) (*Set, place.Problems) {
+	doc := &document{set: &Set{Plain: map[string][]map[string]any{}}}
+	ps := strictyaml.Decode(file, data, doc)
+	for _, n := range doc.set.PrivateNames {
+		one := &Sign{}
+		switch n.Kind {
+		case "symbol":
+			one.Symbols = []string{n.Name}
+		case "class":
+			one.Classes = []string{n.Name}
+		default:
+			one.Selectors = []string{n.Name}
+		}
+		n.Signs = []*Sign{one}
+	}
+	return doc.set, ps
+}
+
+// document reads the top of a file: the edition, and tables by their names.
+type document struct {
+	fact.Mark
+	set *Set
+}
+
+// DecodeNode implements strictyaml.NodeDecoder.
+func (t *document) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
+	if n.Kind != yaml.MappingNode {
+		d.Fail(n, "write one key a table", "expected tables")
+		return
+	}
+	known := reflect.ValueOf(&t.set.Known).Elem()
+	names := strictyaml.Names(known.Type())
+	seen := map[string]bool{}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		key, val := n.Content[i], n.Content[i+1]
+		if seen[key.Value] {
+			d.Fail(key, "remove one of the two", "the table %q occurs twice", key.Value)
+			continue
+		}
+		seen[key.Value] = true
+		f := fieldNamed(known, key.Value)
+		switch {
+		case key.Value == "edition":
+			d.Value(val, reflect.ValueOf(&t.set.Edition).Elem(), "")
+		case f.IsValid():
+			d.Value(val, f, "")
+		case spell.Nearest(key.Value, names) != "":
+			d.UnknownKey(key, names)
+		case !tableName.MatchString(key.Value):
+			d.Fail(key, "write small letters, digits and underscores", "this cannot be the name of a table")
+		default:
+			t.plain(d, key.Value, val)
+		}
+	}
+}
+
+var tableName = regexp.MustCompile(`^[a-z][a-z0-9_]{0,60}$`)
+
+// plain reads a table without a type: a list of rows with keys and values.
+func (t *document) plain(d *strictyaml.Decoder, name string, n *yaml.Node) {
+	var rows []map[string]any
+	d.Value(n, reflect.ValueOf(&rows).Elem(), "")
+	for i, r := range rows {
+		for _, k := range []string{"from", "until"} {
+			if s, ok := r[k]; ok {
+				on, err := day.Parse(fmt.Sprint(s))
+				if err != nil {
+					d.Fail(n.Content[i], "write the day as 2026-11-23", "%s: %v", k, err)
+					continue
+				}
+				r[k] = on
+			}
+		}
+	}
+	t.set.Plain[name] = rows
+}
+
+func fieldNamed(v reflect.Value, name string) reflect.Value {
+	for _, f := range reflect.VisibleFields(v.Type()) {
+		if fact.FieldName(f) == name {
+			return v.FieldByIndex(f.Index)
+		}
+	}
+	return reflect.Value{}
+}
+
+// Add joins the tables of another file: lists grow, rows of maps with the same
+// key are replaced.
+func (s *Set) Add(more *Set) {
+	under, over := reflect.ValueOf(&s.Known).Elem(), reflect.ValueOf(&more.Known).Elem()
+	for i := range under.NumField() {
+		u, o := under.Field(i), over.Field(i)
+		switch {
+		case o.IsZero():
+		case o.Kind() == reflect.Map && !u.IsNil():
+			for it := o.MapRange(); it.Next(); {
+				u.SetMapIndex(it.Key(), it.Value())
+			}
+		case o.Kind() == reflect.Slice:
+			u.Set(reflect.AppendSlice(u.Slice3(0, u.Len(), u.Len()), o))
+		default:
+			u.Set(o)
+		}
+	}
+	if s.Plain == nil {
+		s.Plain = map[string][]map[string]any{}
+	}
+	for name, rows := range more.Plain {
+		s.Plain[name] = append(slices.Clip(s.Plain[name]), rows...)
+	}
+	if more.Edition.After(s.Edition.Time) {
+		s.Edition = more.Edition
+	}
+}
+
+// Clone is a set that can be added to without changing this one.
+func (s *Set) Clone() *Set {
+	c := &Set{Edition: s.Edition, Known: s.Known, Plain: maps.Clone(s.Plain)}
+	v := reflect.ValueOf(&c.Known).Elem()
+	for i := range v.NumField() {
+		if f := v.Field(i); f.Kind() == reflect.Map && !f.IsNil() {
+			m := reflect.MakeMapWithSize(f.Type(), f.Len())
+			for it := f.MapRange(); it.Next(); {
+				m.SetMapIndex(it.Key(), it.Value())
+			}
+			f.Set(m)
+		}
+	}
+	return c
+}
+
+// On is the set with the rows that are in force on a day.
+func (s *Set) On(on day.Day) *Set {
+	if s == nil {
+		return &Set{}
+	}
+	if c, ok := s.days.Load(on); ok {
+		return c.(*Set)
+	}
+	c := &Set{Edition: s.Edition, Known: s.Known, Plain: map[string][]map[string]any{}}
+	v := reflect.ValueOf(&c.Known).Elem()
+	for i := range v.NumField() {
+		keepInForce(v.Field(i), on)
+	}
+	for name, rows := range s.Plain {
+		for _, r := range rows {
+			from, _ := r["from"].(day.Day)
+			until, bounded := r["until"].(day.Day)
+			if !on.Before(from.Time) && (!bounded || !on.After(until.Time)) {
+				c.Plain[name] = append(c.Plain[name], r)
+			}
+		}
+	}
+	s.days.Store(on, c)
+	return c
+}
+
+// keepInForce drops the rows of a table that do not hold on a day. A table of
+// which all rows hold, the usual case, is left as it is.
+func keepInForce(f reflect.Value, on day.Day) {
+	ok := func(row reflect.Value) bool {
+		d, dated := row.Interface().(interface{ inForce(day.Day) bool })
+		return !dated || d.inForce(on)
+	}
+	switch f.Kind() {
+	case reflect.Slice:
+		for i := range f.Len() {
+			if ok(f.Index(i)) {
+				continue
+			}
+			kept := reflect.MakeSlice(f.Type(), 0, f.Len())
+			for j := range f.Len() {
+				if ok(f.Index(j)) {
+					kept = reflect.Append(kept, f.Index(j))
+				}
+			}
+			f.Set(kept)
+			return
+		}
+	case reflect.Map:
+		var gone []reflect.Value
+		for it := f.MapRange(); it.Next(); {
+			if !ok(it.Value()) {
+				gone = append(gone, it.Key())
+			}
+		}
+		if len(gone) == 0 {
+			return
+		}
+		m := reflect.MakeMap(f.Type())
+		for it := f.MapRange(); it.Next(); {
+			m.SetMapIndex(it.Key(), it.Value())
+		}
+		for _, k := range gone {
+			m.SetMapIndex(k, reflect.Value{})
+		}
+		f.Set(m)
+	}
+}
+
+// Names lists the tables, those with a type first.
+func (s *Set) Names() []string {
+	names := strictyaml.Names(reflect.TypeFor[Known]())
+	return append(names, slices.Sorted(maps.Keys(s.Plain))...)
+}
+
+// Get is one table: a list or a map of rows, or nil when there is none of the
+// name.
+func (s *Set) Get(name string) any {
+	if f := fieldNamed(reflect.ValueOf(&s.Known).Elem(), name); f.IsValid() {
+		return f.Interface()
+	}
+	if rows, ok := s.Plain[name]; ok {
+		return rows
+	}
+	return nil
+}

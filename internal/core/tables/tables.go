@@ -1,0 +1,180 @@
+// Package tables holds the reference data that rules and the evidence look
+// things up in: permissions, third-party code, names of the systems. The
+// contents are data, rulebooks/tables/ and further files that a dossier names.
+// Rows carry dates: a rule sees those that are in force on its day.
+//
+// A table whose rows have a Go type is a field of Known. Any other key of a
+// file is a table without a type, whose rows rules see as they are written.
+package tables
+
+import (
+	"regola.example/regola/internal/core/fact"
+)
+
+// Known is the tables whose rows have a type.
+type Known struct {
+	Permissions      map[string]*Permission `json:"permissions"`
+	Purposes         []*Purpose             `json:"purposes"`
+	SDKs             []*SDK                 `json:"sdks"`
+	Reasons          []*Reason              `json:"reasons"`                  // calls of the iOS platform whose use needs a declared reason
+	PublicLibs       []string               `json:"public_libraries"`         // of the Android system, to which an app may link
+	ClosedCalls      []string               `json:"closed_calls"`             // Android calls that read identifiers closed to apps of today
+	DebugCerts       []*Pattern             `json:"debug_certificates"`       // subjects of certificates that development tools make
+	DevelopmentCerts []*Pattern             `json:"development_certificates"` // subjects of certificates that do not serve for distribution
+	Shrinkers        []string               `json:"shrinker_marks"`           // beginnings of the marks that shrinkers leave in code
+	Junk             []*Pattern             `json:"junk"`                     // files that do not belong into a release
+	Leftovers        []*Pattern             `json:"leftovers"`                // files that the iOS store refuses inside an app
+	BuildFiles       []*Pattern             `json:"build_files"`              // files that serve the building of an iOS app
+	DebugParts       []*Pattern             `json:"debug_parts"`              // files that only debug builds of an iOS app have
+
+	// Of the iOS platform.
+	PrivateNames       []*PrivateName      `json:"private_names"`        // names of the system that apps may not use
+	PrivateLinks       []*Pattern          `json:"private_links"`        // addresses and paths of the system that apps may not use
+	Frameworks         map[string]string   `json:"frameworks"`           // of the system, with the first system version that has each
+	BackgroundModes    []*Use              `json:"background_modes"`     // with the code that serves each
+	Entitlements       []*Use              `json:"entitlements"`         // with the code that needs each
+	ClosedInExtensions []*Use              `json:"closed_in_extensions"` // calls that extensions may not make
+	ClosedInClips      []string            `json:"closed_in_clips"`      // frameworks that do nothing in clips
+	Keyboards          *Use                `json:"keyboards"`            // the extension point of keyboards, with the calls that switch to the next one
+	Runtimes           []*Runtime          `json:"runtimes"`             // that need more than their code
+	Signs              map[string][]*Sign  `json:"signs"`                // of code that single rules ask about, by name
+	Wording            *Wording            `json:"wording"`              // how purpose strings are looked at
+	DataTypes          map[string][]string `json:"data_types"`           // kinds of data of a dossier, with their identifiers in privacy manifests
+	DataPurposes       map[string]string   `json:"data_purposes"`        // purposes of a dossier, with their identifier in privacy manifests
+}
+
+// Wording is how a purpose string is looked at. A text that begins like a
+// request must go on with a clause that says what for.
+type Wording struct {
+	fact.Mark       `json:"-"`
+	Request         Regexp     `json:"request" need:"a regular expression for the beginning of a request"`
+	Clause          Regexp     `json:"clause" need:"a regular expression for a clause that says what for"`
+	Faults          []*Pattern `json:"faults"`           // texts that are known to be turned down
+	LeastCharacters int64      `json:"least_characters"` // below it a text is too short
+	LeastWords      int64      `json:"least_words"`
+	LeastDense      int64      `json:"least_dense"` // characters, in scripts without blanks
+}
+
+// PrivateName is a name of the iOS system that apps may not use.
+type PrivateName struct {
+	fact.Mark `json:"-"`
+	Dated
+	Name  string  `json:"name" need:"the name, without a leading underscore of symbols"`
+	Kind  string  `json:"kind" need:"what it names" enum:"symbol|class|selector"`
+	Why   string  `json:"why" need:"what it does, and what to use instead"`
+	Signs []*Sign `json:"-" alias:"signs" derived:"yes"` // of its use
+}
+
+// Use is a key of the platform with the signs of code that goes with it.
+type Use struct {
+	fact.Mark `json:"-"`
+	Dated
+	Key   string  `json:"key" need:"the identifier"`
+	What  string  `json:"what" need:"what the code does, in words"`
+	Signs []*Sign `json:"signs"`
+	Hints []*Sign `json:"hints"` // that it is used, though they would do without
+}
+
+// Runtime is a runtime that needs more than its code: scripts, data.
+type Runtime struct {
+	fact.Mark `json:"-"`
+	Dated
+	ID         string   `json:"id" need:"class prefix or framework name"`
+	Frameworks []string `json:"frameworks"`
+	Classes    []string `json:"classes"`
+	Needs      Regexp   `json:"needs" need:"a regular expression over paths inside the app"`
+	Part       string   `json:"part" need:"what is needed, in words"`
+	Why        string   `json:"why" need:"what happens without it"`
+}
+
+// Reason is a category of calls whose use needs a declared reason.
+type Reason struct {
+	fact.Mark `json:"-"`
+	Dated
+	Category     string            `json:"category" need:"the identifier"`
+	Name         string            `json:"name" need:"what it is about, in words"`
+	Symbols      []string          `json:"symbols"` // functions and constants, without the leading underscore
+	Classes      []string          `json:"classes"`
+	Methods      []*Method         `json:"methods"`
+	Prefixes     []string          `json:"prefixes"`      // beginnings of imported symbols of Swift
+	Either       []string          `json:"either"`        // symbols that another category's declaration covers as well
+	Codes        map[string]string `json:"codes"`         // reason codes and their meaning
+	ForLibraries []string          `json:"for_libraries"` // codes that only third-party code may give
+}
+
+// Method is a method of a class. Its name alone may be the app's own.
+type Method struct {
+	fact.Mark `json:"-"`
+	Class     string `json:"class"`
+	Selector  string `json:"selector"`
+}
+
+// Pattern is a regular expression over paths inside a package.
+type Pattern struct {
+	fact.Mark `json:"-"`
+	Dated
+	Pattern Regexp `json:"pattern" need:"a regular expression"`
+	Why     string `json:"why" need:"what such a file is"`
+	Except  string `json:"except"` // a file name that is fine
+}
+
+// Permission is one Android permission. Source: the platform's permission
+// reference and the store's policies on sensitive permissions.
+type Permission struct {
+	fact.Mark `json:"-"`
+	Dated
+	FirstLevel  int64    `json:"first_level"` // first API level
+	LastLevel   int64    `json:"last_level"`  // last API level at which it serves; 0 without an end
+	Protection  string   `json:"protection"`  // normal, dangerous, appop, signature …
+	Declaration string   `json:"declaration"` // the declaration it brings; empty for none
+	DataTypes   []string `json:"data_types"`  // kinds of data that it opens
+	Feature     string   `json:"feature"`     // device feature that it implies
+	Confidence  string   `json:"confidence" enum:"high|medium|low"`
+}
+
+// Purpose is one purpose string of the iOS platform and the signs in a binary
+// that it is needed. A sign is a set of names that must all occur.
+type Purpose struct {
+	fact.Mark `json:"-"`
+	Dated
+	Key        string   `json:"key" need:"the property-list key"`
+	Resource   string   `json:"resource" need:"what is protected, in words"`
+	Signs      []*Sign  `json:"signs"`
+	Instead    []string `json:"instead"` // keys that also satisfy the need
+	Below      string   `json:"below"`   // needed only when the least system version is below this
+	Confidence string   `json:"confidence" enum:"high|medium|low"`
+}
+
+// Sign is a set of names that must all be used by one binary.
+type Sign struct {
+	fact.Mark `json:"-"`
+	Classes   []string `json:"classes"`   // Objective-C classes that are imported
+	Symbols   []string `json:"symbols"`   // imported functions and constants
+	Selectors []string `json:"selectors"` // method names
+	Prefixes  []string `json:"prefixes"`  // beginnings of imported symbols, as Swift makes them: $s, then each part after its length
+}
+
+// SDK is third-party code, recognised by its technical identifiers, and what
+// an ordinary integration of it does.
+type SDK struct {
+	fact.Mark `json:"-"`
+	Dated
+	ID            string   `json:"id" need:"class prefix or framework name"`
+	Kind          string   `json:"kind" need:"what it does, such as ads or crash-reports"`
+	Classes       []string `json:"classes"`        // Android class prefixes, of whole segments
+	Components    []string `json:"components"`     // of a merged Android manifest
+	Metadata      []string `json:"metadata"`       // names of meta-data in the manifest
+	Files         []string `json:"files"`          // in an Android package
+	Frameworks    []string `json:"frameworks"`     // iOS framework names
+	IOSClasses    []string `json:"ios_classes"`    // prefixes of Objective-C class names
+	IOSFiles      []string `json:"ios_files"`      // in an iOS app
+	PlistKeys     []string `json:"plist_keys"`     // in the property list
+	System        bool     `json:"system"`         // the iOS names are the system's own
+	Data          []string `json:"data"`           // kinds of data that leave the device
+	Ads           bool     `json:"ads"`            // it shows advertising
+	AdvertisingID bool     `json:"advertising_id"` // it reads the advertising id
+	Tracking      bool     `json:"tracking"`       // its data is joined with that of other companies
+	Listed        bool     `json:"listed"`         // on the iOS store's list of commonly used code
+	Brings        []string `json:"brings"`         // permissions that its manifest merges in
+	Confidence    string   `json:"confidence" enum:"high|medium|low"`
+}

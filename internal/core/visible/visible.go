@@ -1,0 +1,47 @@
+// Package visible makes text from packages and dossiers safe to show: it comes
+// from strangers, and must not steer a terminal, forge a line or hide a part
+// of itself.
+package visible
+
+import (
+	"fmt"
+	"strings"
+	"unicode"
+)
+
+// Text writes control characters, marks that turn the direction of writing,
+// and characters without a shape as \u{…}. Line ends and tabulators become
+// blanks: what is shown is one line.
+func Text(s string) string {
+	if !strings.ContainsFunc(s, Hidden) {
+		return s
+	}
+	var b strings.Builder
+	for _, r := range s {
+		switch {
+		case r == '\n' || r == '\t':
+			b.WriteByte(' ')
+		case Hidden(r):
+			fmt.Fprintf(&b, `\u{%x}`, r)
+		default:
+			b.WriteRune(r)
+		}
+	}
+	return b.String()
+}
+
+// Hidden tells whether a character acts instead of being seen. Joiners stay:
+// scripts and emoji need them.
+func Hidden(r rune) bool {
+	switch {
+	case unicode.IsControl(r), r == unicode.ReplacementChar:
+		return true
+	case r < 0x61c:
+		return false
+	case r == 0x61c, r == 0x180e, r == 0x200b, r == 0x200e, r == 0x200f, r == 0xfeff: // direction marks, blanks without width
+		return true
+	case r >= 0x2028 && r <= 0x202e, r >= 0x2060 && r <= 0x206f, r >= 0xfff9 && r <= 0xfffb, r >= 0xe0000 && r <= 0xe007f:
+		return true
+	}
+	return false
+}

@@ -1,0 +1,42 @@
+// Package work spreads work over the cores. It is the one place where the core
+// starts goroutines for lists of things to do.
+package work
+
+import (
+	"context"
+	"runtime"
+	"sync"
+	"sync/atomic"
+)
+
+// Each calls do for the numbers below n, several at once, in their order of
+// start. It returns when all are done; a context that ends keeps further ones
+// from starting, and is the error.
+func Each(ctx context.Context, n int, do func(i int)) error {
+	return Few(ctx, n, runtime.GOMAXPROCS(0), do)
+}
+
+// Few is Each with at most so many at once, for work that holds much memory.
+func Few(ctx context.Context, n, most int, do func(i int)) error {
+	most = min(most, n, runtime.GOMAXPROCS(0))
+	if most <= 1 {
+		for i := range n {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			do(i)
+		}
+		return nil
+	}
+	var next atomic.Int64
+	var wg sync.WaitGroup
+	for range most {
+		wg.Go(func() {
+			for i := int(next.Add(1)) - 1; i < n && ctx.Err() == nil; i = int(next.Add(1)) - 1 {
+				do(i)
+			}
+		})
+	}
+	wg.Wait()
+	return ctx.Err()
+}

@@ -1,0 +1,401 @@
+// Package run is the driver: it loads stores, rulebooks and tables once, opens
+// packages and dossiers, and judges one release or many. It prints nothing and
+// reads no flag; whoever calls it gives the day.
+package run
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+
+	"regola.example/regola/internal/core/artifact"
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/core/submission"
+	"regola.example/regola/internal/core/tables"
+	"regola.example/regola/internal/core/work"
+	"regola.example/regola/rulebooks"
+)
+
+// maxYAML bounds a rulebook or a file of tables, in bytes.
+const maxYAML = 8 << 20
+
+// Options hold for all jobs of a runner.
+type Options struct {
+	check.Options
+	Stores    []string // ids of the stores to judge for; empty for all
+	Rulebooks []string // files of further rules
+}
+
+// Job is one release: packages, a dossier, or both.
+type Job struct {
+	Packages []string // files or folders; in the place of those that the dossier names
+	Dossier  string   // folder; empty for none
+}
+
+// Runner judges releases. What it loads it loads once; it is safe for use by
+// several goroutines.
+type Runner struct {
+	lib    *rulebooks.Library
+	opt    Options
+	stores []*store.Store
+	tables func() (*tables.Set, error)
+	own    []*rulebook.Book
+	judges map[string]func() (*judge, error) // of the built-in rules, by store
+}
+
+// judge is the rules of one store, with the environment that they were typed in.
+type judge struct {
+	*check.Judge
+	books []*rulebook.Book
+}
+
+// New makes a runner. The error tells every problem of the further rulebooks
+// at once.
+func New(lib *rulebooks.Library, opt Options) (*Runner, error) {
+	r := &Runner{lib: lib, opt: opt, judges: map[string]func() (*judge, error){}, tables: lib.Tables}
+	all, err := lib.Stores()
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range all {
+		if len(opt.Stores) > 0 && !slices.Contains(opt.Stores, s.ID) {
+			continue
+		}
+		r.stores = append(r.stores, s)
+		r.judges[s.ID] = sync.OnceValues(func() (*judge, error) { return r.builtIn(s) })
+	}
+	var problems place.Problems
+	for _, file := range opt.Rulebooks {
+		b, ps := ReadBook(lib, file)
+		problems = append(problems, ps...)
+		if b != nil {
+			r.own = append(r.own, b)
+		}
+	}
+	return r, problems.Err()
+}
+
+// Stores lists the stores that are judged for.
+func (r *Runner) Stores() []*store.Store { return r.stores }
+
+// builtIn makes the judge of a store's built-in rules and of those of the call.
+func (r *Runner) builtIn(s *store.Store) (*judge, error) {
+	books, err := r.lib.Books(s)
+	if err != nil {
+		return nil, err
+	}
+	t, err := r.tables()
+	if err != nil {
+		return nil, err
+	}
+	return newJudge(s, books, r.own, t)
+}
+
+// newJudge compiles own rules at once, so that a mistake is reported before
+// anything is judged. The built-in ones were compiled by the test suite; their
+// parts are compiled when they are needed.
+func newJudge(s *store.Store, books, own []*rulebook.Book, t *tables.Set) (*judge, error) {
+	var mine []*rulebook.Book
+	for _, b := range own {
+		if b.For(s.ID) {
+			mine = append(mine, b)
+		}
+	}
+	env, ps := check.NewEnv(slices.Concat(books, mine), t)
+	if len(ps) > 0 {
+		return nil, ps
+	}
+	j := check.NewJudge(s)
+	for _, b := range books {
+		for _, rule := range b.Rules {
+			j.Add(env.Prepare(rule))
+		}
+	}
+	var problems place.Problems
+	for _, b := range mine {
+		for _, rule := range b.Rules {
+			p := env.Prepare(rule)
+			problems = append(problems, p.Check()...)
+			j.Add(p)
+		}
+	}
+	return &judge{j, books}, problems.Err()
+}
+
+// ReadBook reads a rulebook of a team's own.
+func ReadBook(lib *rulebooks.Library, file string) (*rulebook.Book, place.Problems) {
+	data, err := regular.Read(file, maxYAML)
+	if err != nil {
+		return nil, place.Problems{regular.Problem(file, err, "check the path")}
+	}
+	b, ps := rulebook.Load(file, data)
+	if len(ps) > 0 {
+		return nil, ps
+	}
+	names, err := lib.Names()
+	if err != nil {
+		return nil, place.Problems{{What: err.Error()}}
+	}
+	if slices.Contains(names, b.Name) {
+		return nil, place.Problems{{At: b.Field("rulebook"), What: fmt.Sprintf("the name %q belongs to the built-in rules", b.Name), Mend: "give your rulebook a name of its own"}}
+	}
+	stores, err := lib.Stores()
+	if err != nil {
+		return nil, place.Problems{{What: err.Error()}}
+	}
+	known := []string{rulebook.All}
+	for _, s := range stores {
+		known = append(known, s.ID)
+	}
+	if !slices.Contains(known, b.Store) {
+		return nil, place.Problems{{At: b.Field("store"), What: fmt.Sprintf("there is no store %q", b.Store), Mend: "write one of: " + strings.Join(known, ", ")}}
+	}
+	return b, nil
+}
+
+// ReadTables reads a file of tables of a team's own.
+func ReadTables(file string) (*tables.Set, place.Problems) {
+	data, err := regular.Read(file, maxYAML)
+	if err != nil {
+		return nil, place.Problems{regular.Problem(file, err, "check the path")}
+	}
+	return tables.Parse(file, data)
+}
+
+// Check judges one release. A place.Problems tells everything that is wrong
+// with its input at once; nothing was judged then.
+func (r *Runner) Check(ctx context.Context, job Job) (*check.Result, error) {
+	var d *dossier.Dossier
+	var problems place.Problems
+	packages := job.Packages
+	if job.Dossier != "" {
+		all, err := r.lib.Stores()
+		if err != nil {
+			return nil, err
+		}
+		d, problems = dossier.Load(job.Dossier, all)
+		if d != nil && len(packages) == 0 {
+			packages = r.named(d)
+		}
+	}
+	var pkgs []*facts.Package
+	var judges map[string]*check.Judge
+	var set *tables.Set
+	var opened, loaded error
+	err := work.Each(ctx, 2, func(i int) {
+		if i == 0 {
+			judges, set, loaded = r.prepare(d)
+		} else {
+			pkgs, opened = Open(ctx, packages, artifact.Options{Digests: true})
+		}
+	})
+	if err != nil {
+		return nil, err
+	}
+	for _, err := range []error{loaded, opened} {
+		var ps place.Problems
+		switch {
+		case errors.As(err, &ps):
+			problems = append(problems, ps...)
+		case err != nil:
+			return nil, err
+		}
+	}
+	if len(problems) > 0 {
+		return nil, problems
+	}
+	pairs, err := r.pair(pkgs, d, set, judges)
+	if err != nil {
+		return nil, err
+	}
+	return check.Run(ctx, pairs, d, r.opt.Options)
+}
+
+// CheckAll judges many releases over the cores and hands each result out as
+// soon as it and all before it are ready. A context that ends stops it.
+func (r *Runner) CheckAll(ctx context.Context, jobs []Job, done func(i int, res *check.Result, err error)) error {
+	type outcome struct {
+		res *check.Result
+		err error
+	}
+	ready := make([]*outcome, len(jobs))
+	var mu sync.Mutex
+	next := 0
+	return work.Few(ctx, len(jobs), maxJobs, func(i int) {
+		res, err := r.Check(ctx, jobs[i])
+		mu.Lock()
+		defer mu.Unlock()
+		ready[i] = &outcome{res, err}
+		for next < len(ready) && ready[next] != nil {
+			done(next, ready[next].res, ready[next].err)
+			ready[next] = &outcome{} // a result is held no longer than needed
+			next++
+		}
+	})
+}
+
+// maxJobs is how many releases are judged at the same time: each holds its
+// packages' files.
+const maxJobs = 2
+
+// named lists the packages that a dossier names for the stores, each once.
+func (r *Runner) named(d *dossier.Dossier) []string {
+	var out []string
+	for _, s := range r.stores {
+		if p, _, ok := d.Packages.For(s.Blocks); ok && p != "" {
+			if file := filepath.Join(d.Root, p); !slices.Contains(out, file) {
+				out = append(out, file)
+			}
+		}
+	}
+	return out
+}
+
+// prepare gives the judges and tables for a dossier: those of the runner, with
+// what the dossier adds.
+func (r *Runner) prepare(d *dossier.Dossier) (map[string]*check.Judge, *tables.Set, error) {
+	set, err := r.tables()
+	if err != nil {
+		return nil, nil, err
+	}
+	var problems place.Problems
+	own := slices.Clip(r.own)
+	typed, plain := set, false // the tables that rules may name
+	if d != nil {
+		for _, name := range d.Rulebooks {
+			file, problem := d.Inside(name)
+			if problem != nil {
+				continue // reported when the dossier was read
+			}
+			b, ps := ReadBook(r.lib, file)
+			problems = append(problems, ps...)
+			if b != nil {
+				own = append(own, b)
+			}
+		}
+		if len(d.Tables) > 0 {
+			set = set.Clone()
+		}
+		for _, name := range d.Tables {
+			file, problem := d.Inside(name)
+			if problem != nil {
+				continue
+			}
+			more, ps := ReadTables(file)
+			problems = append(problems, ps...)
+			set.Add(more)
+			if len(more.Plain) > 0 {
+				typed, plain = set, true
+			}
+		}
+	}
+	if len(problems) > 0 {
+		return nil, nil, problems
+	}
+	judges := map[string]*check.Judge{}
+	for _, s := range r.stores {
+		j, err := r.judges[s.ID]()
+		if err == nil && (len(own) > len(r.own) || plain) {
+			j, err = newJudge(s, j.books, own, typed)
+		}
+		var ps place.Problems
+		switch {
+		case errors.As(err, &ps):
+			problems = append(problems, ps...)
+		case err != nil:
+			return nil, nil, err
+		default:
+			judges[s.ID] = j.Judge
+		}
+	}
+	return judges, set, unique(problems).Err()
+}
+
+// unique drops problems that several stores have in common.
+func unique(ps place.Problems) place.Problems {
+	seen := map[string]bool{}
+	return slices.DeleteFunc(ps, func(p *place.Problem) bool {
+		key := p.Error()
+		twice := seen[key]
+		seen[key] = true
+		return twice
+	})
+}
+
+// pair puts each store's package, dossier and rules together.
+func (r *Runner) pair(pkgs []*facts.Package, d *dossier.Dossier, set *tables.Set, judges map[string]*check.Judge) ([]check.Pair, error) {
+	pkgs = artifact.Join(pkgs)
+	var pairs []check.Pair
+	for _, s := range r.stores {
+		var pkg *facts.Package
+		for _, p := range pkgs {
+			if !s.Takes(p.Platform(), p.Kind) || d != nil && !mine(s, p, d) {
+				continue
+			}
+			if pkg != nil {
+				return nil, place.Problems{{At: place.Place{File: p.File},
+					What: fmt.Sprintf("a second package for the same store; %s is one already", pkg.File), Mend: "give one package a store"}}
+			}
+			pkg = p
+		}
+		if pkg == nil && (d == nil || !aims(d, s)) {
+			continue
+		}
+		pairs = append(pairs, check.Pair{Judge: judges[s.ID],
+			Submission: submission.New(submission.Sources{Store: s, Package: pkg, Dossier: d, Tables: set.On(r.opt.Day)})})
+	}
+	if len(pairs) == 0 {
+		return nil, place.Problems{{What: "there is nothing to judge", Mend: "give a package, or a dossier that names an id or a package for the store"}}
+	}
+	return pairs, nil
+}
+
+// mine tells whether a package of the right platform is the one that a dossier
+// means for a store: of two stores of one platform, each may have its own.
+func mine(s *store.Store, p *facts.Package, d *dossier.Dossier) bool {
+	named, _, ok := d.Packages.For(s.Blocks)
+	return !ok || named == "" || filepath.Join(d.Root, named) == p.File || !anyNames(d, p)
+}
+
+// anyNames tells whether the dossier names this package for some store.
+func anyNames(d *dossier.Dossier, p *facts.Package) bool {
+	return slices.ContainsFunc(d.Packages.All(), func(named string) bool { return filepath.Join(d.Root, named) == p.File })
+}
+
+// aims tells whether a dossier means a store at all.
+func aims(d *dossier.Dossier, s *store.Store) bool {
+	_, _, pkg := d.Packages.For(s.Blocks)
+	_, _, id := d.App.IDs.For(s.Blocks)
+	return pkg || id || d.Packages.Empty() && d.App.IDs.Empty()
+}
+
+// Open reads packages, several at once, and tells all that is wrong. They are
+// in the order of the files; splits are not joined yet.
+func Open(ctx context.Context, files []string, opt artifact.Options) ([]*facts.Package, error) {
+	const atOnce = 2 // each holds its files
+	pkgs := make([]*facts.Package, len(files))
+	errs := make([]error, len(files))
+	if err := work.Few(ctx, len(files), atOnce, func(i int) { pkgs[i], errs[i] = artifact.Open(files[i], opt) }); err != nil {
+		return nil, err
+	}
+	var problems place.Problems
+	for _, err := range errs {
+		var p *place.Problem
+		if errors.As(err, &p) {
+			problems = append(problems, p)
+		} else if err != nil {
+			return nil, err
+		}
+	}
+	return pkgs, problems.Err()
+}

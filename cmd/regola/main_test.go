@@ -182,7 +182,7 @@ func TestPrivacyManifest(t *testing.T) {
 	_, stderr, _ := regola(t, dir, "privacy", "faulty/build/Terrafuoco.ipa", "--manifest", file)
 	data, err := os.ReadFile(file)
 	require.NoError(t, err, stderr)
-	v, _, err := plist.Parse(data)
+	v, _, err := plist.Parse(data, nil)
 	require.NoError(t, err)
 	var categories []string
 	for _, a := range v.Get("NSPrivacyAccessedAPITypes").Items {

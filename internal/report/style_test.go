@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/visible"
 )
 
 func TestWrap(t *testing.T) {
@@ -19,8 +20,8 @@ func TestWrap(t *testing.T) {
 }
 
 func TestVisible(t *testing.T) {
-	assert.Equal(t, `a\u{1b}[31m b\u{202e}c`, Visible("a\x1b[31m\nb\u202ec"))
-	assert.Equal(t, "שלום\u200f", Visible("שלום\u200f"), "plain direction marks belong to their text")
+	assert.Equal(t, `a\u{1b}[31m b\u{202e}c`, visible.Text("a\x1b[31m\nb\u202ec"))
+	assert.Equal(t, "שלום\u200f", visible.Text("שלום\u200f"), "plain direction marks belong to their text")
 }
 
 func TestWhere(t *testing.T) {

@@ -11,6 +11,7 @@ import (
 	"runtime"
 	"slices"
 	"testing"
+	"time"
 )
 
 // Entry reads one entry of a package, whose path is relative to the
@@ -78,3 +79,28 @@ const (
 	WholeIPA = "internal/core/artifact/testdata/ios/whole.ipa"
 	IPA      = "demo/sound/build/Terrafuoco.ipa"
 )
+
+// Bounds begins to measure what a reader takes for so many bytes; the function
+// that it gives ends that, and fails the test when it took too long or too much
+// memory. Bounds are far above what a sound file needs, and far below what a
+// hostile one could ask for.
+func Bounds(t testing.TB, bytes int) (end func()) {
+	const (
+		longest, longestPerByte = 2 * time.Second, 2 * time.Microsecond
+		most, mostPerByte       = 64 << 20, 400
+	)
+	var before runtime.MemStats
+	runtime.ReadMemStats(&before)
+	start := time.Now()
+	return func() {
+		took := time.Since(start)
+		var after runtime.MemStats
+		runtime.ReadMemStats(&after)
+		if limit := longest + time.Duration(bytes)*longestPerByte; took > limit {
+			t.Errorf("%d bytes took %v, more than %v", bytes, took, limit)
+		}
+		if took, limit := after.TotalAlloc-before.TotalAlloc, uint64(most+bytes*mostPerByte); took > limit {
+			t.Errorf("%d bytes took %d bytes of memory, more than %d", bytes, took, limit)
+		}
+	}
+}

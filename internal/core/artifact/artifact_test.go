@@ -16,6 +16,7 @@ import (
 	"regola.example/regola/internal/core/artifact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/seed"
 )
 
 const demo = "../../../demo/"
@@ -39,39 +40,39 @@ func TestAndroidEncodings(t *testing.T) {
 			p := open(t, file)
 			a := p.Android
 			assert.Equal(t, kind, p.Kind)
-			assert.Equal(t, "org.example.terrafuoco", a.ID)
-			assert.EqualValues(t, 1400, *a.VersionCode)
-			assert.Equal(t, "1.4.0", a.VersionName)
-			assert.EqualValues(t, 26, *a.MinLevel)
-			assert.EqualValues(t, 36, *a.TargetLevel)
-			assert.EqualValues(t, 36, a.CompileLevel)
-			assert.Equal(t, &facts.Text{Default: "Terrafuoco", Locales: map[string]string{"it": "Terrafuoco", "de": "Terrafuoco Brennbuch"}}, a.Label)
-			assert.Equal(t, "org.example.terrafuoco.FiringLog", a.Launcher)
+			assert.Equal(t, "org.example.terrafuoco", a.Manifest.ID)
+			assert.EqualValues(t, 1400, *a.Manifest.VersionCode)
+			assert.Equal(t, "1.4.0", a.Manifest.VersionName)
+			assert.EqualValues(t, 26, *a.Manifest.MinLevel)
+			assert.EqualValues(t, 36, *a.Manifest.TargetLevel)
+			assert.EqualValues(t, 36, a.Manifest.CompileLevel)
+			assert.Equal(t, &facts.Text{Default: "Terrafuoco", Locales: map[string]string{"it": "Terrafuoco", "de": "Terrafuoco Brennbuch"}}, a.Resources.Label)
+			assert.Equal(t, "org.example.terrafuoco.FiringLog", a.Manifest.Launcher)
 			assert.True(t, a.Icon.Adaptive && a.Icon.Monochrome && a.Icon.Round)
 			sizes := map[string]int64{}
 			for _, f := range a.Icon.Files {
 				sizes[f.Density] = f.Width
 			}
 			assert.Equal(t, map[string]int64{"anydpi": 0, "mdpi": 48, "hdpi": 72, "xhdpi": 96, "xxhdpi": 144, "xxxhdpi": 192}, sizes)
-			assert.Len(t, a.Permissions, 4)
-			assert.False(t, a.Features[0].Required)
-			assert.False(t, a.Debuggable || a.TestOnly || a.AllowBackup || a.ExtractNative)
-			assert.True(t, a.AutoVerify)
-			assert.Equal(t, []string{"terrafuoco.example"}, a.DeepLinkHosts)
-			assert.Equal(t, "1260", a.MetaData[0].Value)
-			assert.Equal(t, []string{"de", "it"}, a.Locales)
-			require.Len(t, a.Architectures, 2)
-			assert.Equal(t, "arm64-v8a", a.Architectures[0].Name)
-			assert.EqualValues(t, 64, a.Architectures[0].Bits)
-			assert.Equal(t, []string{"classes.dex"}, a.CodeFiles)
-			require.Len(t, a.Libraries, 2)
-			assert.True(t, a.Libraries[0].Fits && a.Libraries[1].Fits)
-			assert.EqualValues(t, 16384, a.Libraries[0].Align)
-			assert.True(t, a.Dex[0].Checksum)
-			assert.EqualValues(t, 3, a.Dex[0].Classes)
+			assert.Len(t, a.Manifest.Permissions, 4)
+			assert.False(t, a.Manifest.Features[0].Required)
+			assert.False(t, a.Manifest.Debuggable || a.Manifest.TestOnly || a.Manifest.AllowBackup || a.Manifest.ExtractNative)
+			assert.True(t, a.Manifest.AutoVerify)
+			assert.Equal(t, []string{"terrafuoco.example"}, a.Manifest.DeepLinkHosts)
+			assert.Equal(t, "1260", a.Manifest.MetaData[0].Value)
+			assert.Equal(t, []string{"de", "it"}, a.Resources.Locales)
+			require.Len(t, a.Native.Architectures, 2)
+			assert.Equal(t, "arm64-v8a", a.Native.Architectures[0].Name)
+			assert.EqualValues(t, 64, a.Native.Architectures[0].Bits)
+			assert.Equal(t, []string{"classes.dex"}, a.Code.Files)
+			require.Len(t, a.Native.Libraries, 2)
+			assert.True(t, a.Native.Libraries[0].Fits && a.Native.Libraries[1].Fits)
+			assert.EqualValues(t, 16384, a.Native.Libraries[0].Align)
+			assert.True(t, a.Code.Dex[0].Checksum)
+			assert.EqualValues(t, 3, a.Code.Dex[0].Classes)
 			assert.Empty(t, a.Code.Missing)
 			assert.Empty(t, a.Archive.Faults)
-			at := a.Field("target_level")
+			at := a.Manifest.Field("target_level")
 			assert.Equal(t, "uses-sdk@targetSdkVersion", at.Key)
 			assert.Positive(t, at.Offset)
 		})
@@ -81,25 +82,25 @@ func TestAndroidEncodings(t *testing.T) {
 func TestSplit(t *testing.T) {
 	p := open(t, "testdata/android/split.it.apk")
 	assert.Equal(t, "apk-split", p.Kind)
-	assert.Nil(t, p.Android.TargetLevel)
-	assert.Contains(t, p.Android.Unread("target_level"), "its base")
+	assert.Nil(t, p.Android.Manifest.TargetLevel)
+	assert.Contains(t, p.Android.Manifest.Unread("target_level"), "its base")
 }
 
 // TestJoin puts a base and its split together, and a foreign split beside it.
 func TestJoin(t *testing.T) {
 	base := open(t, "testdata/android/base.apk")
-	assert.Equal(t, []string{"de"}, base.Android.Locales)
+	assert.Equal(t, []string{"de"}, base.Android.Resources.Locales)
 	all := artifact.Join([]*facts.Package{open(t, "testdata/android/split.it.apk"), base})
 	require.Len(t, all, 1)
 	a := all[0].Android
-	assert.Equal(t, []string{"de", "it"}, a.Locales)
-	assert.Equal(t, "Terrafuoco", a.Label.Locales["it"])
+	assert.Equal(t, []string{"de", "it"}, a.Resources.Locales)
+	assert.Equal(t, "Terrafuoco", a.Resources.Label.Locales["it"])
 	require.Len(t, a.Splits, 1)
 	assert.Empty(t, a.Splits[0].Faults)
 	assert.Contains(t, a.Splits[0].Self().File, "split.it.apk")
 
 	foreign := open(t, "testdata/android/split.it.apk")
-	foreign.Android.ID = "org.example.other"
+	foreign.Android.Manifest.ID = "org.example.other"
 	foreign.Android.Signing.Certificate.Fingerprint = "00"
 	bad := artifact.Join([]*facts.Package{open(t, "testdata/android/base.apk"), foreign})[0].Android.Splits[0]
 	assert.Len(t, bad.Faults, 2)
@@ -162,24 +163,24 @@ func TestIOS(t *testing.T) {
 			p := open(t, demo+dir+"/build/Terrafuoco.ipa")
 			a := p.IOS
 			assert.Equal(t, "ipa", p.Kind)
-			assert.Equal(t, want.id, a.ID)
+			assert.Equal(t, want.id, a.App.Info.ID)
 			assert.Equal(t, want.sdk, *a.SDK)
-			assert.Equal(t, want.encoding, a.InfoEncoding)
-			assert.Equal(t, "15.0", a.MinOS)
-			require.Len(t, a.Slices, 1)
-			assert.Equal(t, "arm64", a.Slices[0].CPU)
-			assert.Equal(t, "ios", a.Slices[0].Platform)
-			assert.Contains(t, a.Libraries, "/System/Library/Frameworks/AVFoundation.framework/AVFoundation")
-			assert.Contains(t, a.Binaries[0].Imports, "_OBJC_CLASS_$_AVCaptureDevice")
-			assert.Contains(t, a.Binaries[0].Selectors, "defaultDeviceWithMediaType:")
+			assert.Equal(t, want.encoding, a.App.Info.Encoding)
+			assert.Equal(t, "15.0", a.App.Info.MinOS)
+			require.Len(t, a.App.Code.Slices, 1)
+			assert.Equal(t, "arm64", a.App.Code.Slices[0].CPU)
+			assert.Equal(t, "ios", a.App.Code.Slices[0].Platform)
+			assert.Contains(t, a.App.Code.Libraries, "/System/Library/Frameworks/AVFoundation.framework/AVFoundation")
+			assert.Contains(t, a.App.Code.Imports, "_OBJC_CLASS_$_AVCaptureDevice")
+			assert.Contains(t, a.App.Code.Selectors, "defaultDeviceWithMediaType:")
 			require.Len(t, a.Nested, 1)
-			assert.Equal(t, want.id+".widget", a.Nested[0].ID)
-			assert.Equal(t, []int64{120, 180}, []int64{a.Icon.Files[1].Width, a.Icon.Files[0].Width})
-			assert.True(t, a.Bundles[0].ProfilePresent && a.Bundles[0].SealPresent && a.LaunchScreen)
-			assert.False(t, *a.Encryption)
+			assert.Equal(t, want.id+".widget", a.Nested[0].Info.ID)
+			assert.Equal(t, []int64{120, 180}, []int64{a.App.Icon.Files[1].Width, a.App.Icon.Files[0].Width})
+			assert.True(t, a.App.ProfilePresent && a.App.Seal.Present && a.App.Info.LaunchScreen)
+			assert.False(t, *a.App.Info.Encryption)
 		})
 	}
-	camera := open(t, demo+"sound/build/Terrafuoco.ipa").IOS.Purposes[1]
+	camera := open(t, demo+"sound/build/Terrafuoco.ipa").IOS.App.Info.Purposes[1]
 	assert.Equal(t, "NSCameraUsageDescription", camera.Key)
 	assert.Equal(t, "Fotografa un pezzo prima e dopo la cottura, per il registro.", camera.Locales["it"])
 }
@@ -221,7 +222,7 @@ func TestAppFolder(t *testing.T) {
 	} {
 		p := open(t, file)
 		assert.Equal(t, kind, p.Kind)
-		assert.Equal(t, "org.example.terrafuoco", p.IOS.ID)
+		assert.Equal(t, "org.example.terrafuoco", p.IOS.App.Info.ID)
 		assert.Len(t, p.IOS.Nested, 1)
 		assert.Positive(t, p.Size)
 	}
@@ -297,10 +298,10 @@ func TestDamagedParts(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "damaged.aab")
 	require.NoError(t, os.WriteFile(file, zipOf(t, files), 0o644))
 	a := open(t, file).Android
-	assert.Equal(t, "org.example.terrafuoco", a.ID)
-	assert.Contains(t, a.Unread("label"), "resources.pb is damaged")
-	assert.Contains(t, a.Unread("icon"), "resources.pb is damaged")
-	assert.Contains(t, a.Unread("bundle"), "BundleConfig.pb is damaged")
+	assert.Equal(t, "org.example.terrafuoco", a.Manifest.ID)
+	assert.Contains(t, a.Resources.Unread("label"), "resources.pb cannot be read")
+	assert.Contains(t, a.Unread("icon"), "resources.pb cannot be read")
+	assert.Contains(t, a.Bundle.Unread("config"), "BundleConfig.pb is damaged")
 }
 
 // FuzzOpen gives damaged packages to the whole reader: it must neither panic
@@ -312,6 +313,7 @@ func FuzzOpen(f *testing.F) {
 		f.Add(b)
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
+		defer seed.Bounds(t, len(data))()
 		file := filepath.Join(t.TempDir(), "fuzz")
 		require.NoError(t, os.WriteFile(file, data, 0o644))
 		if _, err := artifact.Open(file, artifact.Options{Digests: true}); err != nil {

@@ -30,7 +30,7 @@ var Functions = []engine.Function{
 	{Signature: "code.literals(string) list(string)", Doc: "string literals that match a regular expression"},
 	{Signature: "Bundle.uses(code, list(Sign)) bool", Doc: "the code of this bundle shows one of the signs"},
 	{Signature: "Bundle.seen(code, list(Sign)) string", Doc: "the names by which it shows"},
-	{Signature: "Signature.has(string) bool", Doc: "the code signature has the entitlement"},
+	{Signature: "Signature.entitled(string) bool", Doc: "the code signature has the entitlement"},
 	{Signature: "Code.calls(string) bool", Doc: "the Android code refers to a method of the platform: android.app.AlarmManager.canScheduleExactAlarms"},
 	{Signature: "Code.calls_below(string) bool", Doc: "the Android code refers to a method of a class below a package: org.apache.http"},
 	{Signature: "Manifest.asks(string) bool", Doc: "the Android manifest asks for the permission, on the levels that the app serves"},
@@ -170,7 +170,7 @@ func functions() []cel.EnvOption {
 			}
 			return types.String(c.Match(list[*tables.Sign](a[2])))
 		}),
-		member("has", "signature_has", []*types.Type{engine.TypeFor[facts.CodeSignature](), types.StringType}, types.BoolType, func(a []ref.Val) ref.Val {
+		member("entitled", "signature_entitled", []*types.Type{engine.TypeFor[facts.CodeSignature](), types.StringType}, types.BoolType, func(a []ref.Val) ref.Val {
 			s, _ := a[0].Value().(*facts.CodeSignature)
 			if g := s.Gap("entitlements"); g != nil {
 				return engine.Unknown(*g)

@@ -1,14 +1,17 @@
 package dossier_test
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/store"
 )
 
 func write(t *testing.T, files map[string]string) string {
@@ -22,11 +25,15 @@ func write(t *testing.T, files map[string]string) string {
 	return dir
 }
 
+var stores = []*store.Store{{ID: "android", Blocks: []string{"android"}}, {ID: "ios", Blocks: []string{"ios"}}}
+
 func TestLoad(t *testing.T) {
-	d, ps := dossier.Load("../../../demo/faulty")
+	d, ps := dossier.Load("../../../demo/faulty", stores)
 	require.Empty(t, ps)
 	assert.Equal(t, "Terrafuoco", d.App.Name)
-	assert.Equal(t, "build/Terrafuoco.ipa", d.Packages.For("ios"))
+	pkg, key, ok := d.Packages.For([]string{"kiln", "ios"})
+	assert.True(t, ok)
+	assert.Equal(t, []string{"build/Terrafuoco.ipa", "ios"}, []string{pkg, key}, "the first of a store's keys that is there")
 	assert.Nil(t, d.Answers.Encryption.UsesNonExempt, "a question left out is not answered")
 	assert.False(t, *d.Answers.Ads)
 	require.Len(t, d.Listing, 4)
@@ -41,7 +48,7 @@ func TestProblems(t *testing.T) {
 		"dossier.yaml":    "regola: 1\napp: {name: T, default_locale: en-GB, kidn: app}\nrelease: {channel: pubic}\n",
 		"listing/it.yaml": "nmae: Terrafuoco\n", "listing/english.yaml": "name: T\n", "listing/de.yml": "name: T\n", "listing/fr.yaml": "name: [T\n",
 	})
-	_, ps := dossier.Load(dir)
+	_, ps := dossier.Load(dir, stores)
 	var all []string
 	for _, p := range ps {
 		assert.NotEmpty(t, p.Mend, p.What)
@@ -58,9 +65,42 @@ func TestProblems(t *testing.T) {
 		"locale":  {"regola: 1\napp: {name: T, default_locale: english}\n", "not a language tag"},
 		"package": {"regola: 1\napp: {name: T, default_locale: en}\npackages: {android: build/a.aab}\n", "does not exist"},
 	} {
-		_, ps := dossier.Load(write(t, map[string]string{"dossier.yaml": c.doc}))
+		_, ps := dossier.Load(write(t, map[string]string{"dossier.yaml": c.doc}), stores)
 		assert.ErrorContains(t, ps.Err(), c.want, name)
 	}
-	_, ps = dossier.Load(t.TempDir())
+	// What is wrong with values is told together with what is wrong with keys.
+	_, ps = dossier.Load(write(t, map[string]string{"dossier.yaml": "regola: 2\nbogus: 1\napp: {name: T, default_locale: english}\npackages: {androit: a, ios: b.ipa}\n"}), stores)
+	for _, want := range []string{`unknown key "bogus"`, "format 1", "not a language tag", `unknown key "androit"`, "does not exist"} {
+		assert.ErrorContains(t, ps.Err(), want)
+	}
+	_, ps = dossier.Load(t.TempDir(), stores)
 	assert.ErrorContains(t, ps.Err(), "there is no such file")
+}
+
+// TestStranger gives a dossier that wants to show the files of whoever checks
+// it, and holds that no secret is ever printed.
+func TestStranger(t *testing.T) {
+	const secret = "hunter2-do-not-print"
+	outside := filepath.Join(t.TempDir(), "passwd")
+	require.NoError(t, os.WriteFile(outside, []byte("root:"+secret+":0:0\n"), 0o644))
+	dir := write(t, map[string]string{
+		"dossier.yaml": "regola: 1\napp: {name: T, default_locale: it}\nrulebooks: [../passwd, /etc/passwd, link.yaml]\ntables: ['../x']\nreview: {sign_in: " + secret + "}\n",
+	})
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "listing"), 0o755))
+	require.NoError(t, os.Symlink(outside, filepath.Join(dir, "listing", "it.yaml")))
+	require.NoError(t, os.Symlink(outside, filepath.Join(dir, "link.yaml")))
+	_, ps := dossier.Load(dir, stores)
+	n := 0
+	for _, p := range ps {
+		assert.NotContains(t, p.What+p.Mend, secret)
+		if strings.Contains(p.What, "leads out of the dossier's folder") {
+			n++
+		}
+	}
+	assert.Equal(t, 5, n, "%v", ps)
+
+	d, ps := dossier.Load(write(t, map[string]string{"dossier.yaml": "regola: 1\napp: {name: T, default_locale: it}\nreview: {sign_in: {user: u, password: " + secret + "}}\n"}), stores)
+	require.Empty(t, ps)
+	assert.True(t, d.Review.SignIn.Password.Literal)
+	assert.NotContains(t, fmt.Sprintf("%v %+v %#v", d, d.Review, d.Review.SignIn), secret, "it is not even kept")
 }

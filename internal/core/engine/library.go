@@ -35,6 +35,9 @@ var Functions = []Function{
 	{"is_placeholder(string) bool", "a text that a template left behind: TODO, lorem ipsum, $(NAME), ${NAME}, a lone x or -"},
 	{"language(string) string", "the English name of a language tag: Italian for it, British English for en-GB"},
 	{"[int].sum() int", "the sum of a list of whole numbers"},
+	{"repeated(list(string)) list(string)", "the texts that occur more than once, each once"},
+	{"plural(int, string, string) string", "a number with its noun: 1 kiln, 2 kilns"},
+	{"same_language(string, string) bool", "two language tags of one language, whatever the region: en-GB and en, iw and he"},
 	{"day(timestamp) string", "a day in words: 31 August 2026"},
 }
 
@@ -63,6 +66,19 @@ func library() []cel.EnvOption {
 		truth("is_phone", isPhone),
 		truth("is_placeholder", isPlaceholder),
 		text("language", func(s string) ref.Val { return types.String(languageName(s)) }, cel.StringType),
+		cel.Function("repeated", cel.Overload("repeated_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(repeated))),
+		cel.Function("plural", cel.Overload("plural_int_string_string", []*cel.Type{cel.IntType, cel.StringType, cel.StringType}, cel.StringType,
+			cel.FunctionBinding(func(a ...ref.Val) ref.Val {
+				noun := a[2]
+				if a[0] == types.Int(1) {
+					noun = a[1]
+				}
+				return types.String(fmt.Sprintf("%d %s", a[0].Value(), noun.Value()))
+			}))),
+		cel.Function("same_language", cel.Overload("same_language_string_string", []*cel.Type{cel.StringType, cel.StringType}, cel.BoolType,
+			cel.BinaryBinding(func(a, b ref.Val) ref.Val {
+				return types.Bool(sameLanguage(string(a.(types.String)), string(b.(types.String))))
+			}))),
 		cel.Function("sum", cel.MemberOverload("list_int_sum", []*cel.Type{cel.ListType(cel.IntType)}, cel.IntType, cel.UnaryBinding(sum))),
 		cel.Function("megabytes", cel.Overload("megabytes_int", []*cel.Type{cel.IntType}, cel.StringType,
 			cel.UnaryBinding(func(v ref.Val) ref.Val {
@@ -85,6 +101,36 @@ func sum(v ref.Val) ref.Val {
 		}
 	}
 	return types.Int(total)
+}
+
+// repeated lists the texts that occur more than once. A text that is not known
+// makes the list unknown.
+func repeated(v ref.Val) ref.Val {
+	count := map[string]int{}
+	var out []string
+	for it := v.(traits.Lister).Iterator(); it.HasNext() == types.True; {
+		item := it.Next()
+		s, ok := item.(types.String)
+		if !ok {
+			return item
+		}
+		if count[string(s)]++; count[string(s)] == 2 {
+			out = append(out, string(s))
+		}
+	}
+	return Adapt(out)
+}
+
+// sameLanguage compares the languages of two tags.
+func sameLanguage(a, b string) bool {
+	x, errA := language.Parse(a)
+	y, errB := language.Parse(b)
+	if errA != nil || errB != nil {
+		return a == b
+	}
+	bx, _ := x.Base()
+	by, _ := y.Base()
+	return bx == by
 }
 
 // languageName names a language; a tag that it does not know stands for itself.

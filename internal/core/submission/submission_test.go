@@ -6,43 +6,51 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"regola.example/regola/internal/core/catalogue"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/strictyaml"
 	"regola.example/regola/internal/core/submission"
+	"regola.example/regola/internal/core/tables"
 )
 
 func TestStoreVariants(t *testing.T) {
 	l := &dossier.Listing{Locale: "de"}
-	ps := strictyaml.Decode("listing/de.yaml", []byte("name: Terrafuoco\npitch: a long pitch\nandroid:\n  pitch: short\n"), l)
+	ps := strictyaml.DecodeKeys("listing/de.yaml", []byte("name: Terrafuoco\npitch: a long pitch\nandroid:\n  pitch: short\n"), l, []string{"android", "ios"})
 	require.Empty(t, ps)
 	d := &dossier.Dossier{Listing: []*dossier.Listing{l}, App: dossier.App{DefaultLocale: "de"}, Release: dossier.Release{Version: "1.4.0"}}
-	for store, want := range map[string]struct {
+	for id, want := range map[string]struct {
 		pitch string
 		line  int
 	}{"android": {"short", 4}, "ios": {"a long pitch", 2}} {
-		s := submission.New(store, nil, d, &catalogue.Catalogue{})
+		s := submission.New(submission.Sources{Store: &store.Store{ID: id, Blocks: []string{id}}, Dossier: d, Tables: &tables.Set{}})
 		require.Len(t, s.Listing, 1)
-		assert.Equal(t, want.pitch, s.Listing[0].Pitch, store)
-		assert.Equal(t, want.line, s.Listing[0].Field("pitch").Line, store)
+		assert.Equal(t, want.pitch, s.Listing[0].Pitch, id)
+		assert.Equal(t, want.line, s.Listing[0].Field("pitch").Line, id)
 		assert.Equal(t, "Terrafuoco", s.Listing[0].Name)
 		assert.True(t, s.Listing[0].Default)
 		assert.Equal(t, "1.4.0", s.Version)
 		assert.Equal(t, "listing[0]", s.Listing[0].Path())
 		assert.Contains(t, s.Unread("pkg"), "no package")
+		assert.Equal(t, fact.NotGiven, s.Gap("pkg").Kind)
+		assert.Equal(t, fact.NotAnswered, s.Answers.Absent())
+		assert.Equal(t, fact.NotGiven, s.Absent(), "pictures and history were not handed in")
 	}
 }
 
 func TestWithoutDossier(t *testing.T) {
-	p := &facts.Package{Android: &facts.Android{VersionName: "2.0", Permissions: []*facts.Permission{{Name: "x"}}}}
-	s := submission.New("android", p, nil, &catalogue.Catalogue{})
+	a := &facts.Android{Manifest: facts.Manifest{VersionName: "2.0", Permissions: []*facts.Permission{{Name: "x"}}}}
+	s := submission.New(submission.Sources{Store: &store.Store{ID: "android", Platform: store.Android}, Package: &facts.Package{Android: a}, Tables: &tables.Set{}})
 	assert.Equal(t, "2.0", s.Version)
 	assert.False(t, s.HasDossier)
 	assert.Equal(t, "there is no dossier", s.Unread("answers"))
-	assert.Equal(t, "pkg.android.permissions[0]", p.Android.Permissions[0].Path())
-	places, unread := fact.Places(s, "")
-	assert.NotNil(t, places)
-	assert.Equal(t, "there is no dossier", unread["release"])
+	assert.Equal(t, "pkg.android.manifest.permissions[0]", a.Manifest.Permissions[0].Path())
+	assert.Equal(t, fact.NotRead, a.Absent(), "a nil pointer of a package was not read")
+	var lost []string
+	for _, g := range fact.Gaps(s, "") {
+		lost = append(lost, g.Path)
+	}
+	assert.Equal(t, []string{"answers", "app", "contact", "links", "listing", "products", "release", "review"}, lost)
+	assert.Empty(t, fact.Unknown(s, ""), "marks name real fields only")
 }

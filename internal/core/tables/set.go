@@ -7,6 +7,7 @@ import (
 	"regexp"
 	"slices"
 	"sync"
+	"time"
 
 	"go.yaml.in/yaml/v3"
 
@@ -120,7 +121,7 @@ func (t *document) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 			d.Value(val, reflect.ValueOf(&t.set.Edition).Elem(), "")
 		case f.IsValid():
 			d.Value(val, f, "")
-		case spell.Nearest(key.Value, names) != "":
+		case spell.OneOff(key.Value, names) != "": // a table of one's own has a name further off
 			d.UnknownKey(key, names)
 		case !tableName.MatchString(key.Value):
 			d.Fail(key, "write small letters, digits and underscores", "this cannot be the name of a table")
@@ -139,6 +140,10 @@ func (t *document) plain(d *strictyaml.Decoder, name string, n *yaml.Node) {
 	for i, r := range rows {
 		for _, k := range []string{"from", "until"} {
 			if s, ok := r[k]; ok {
+				if moment, ok := s.(time.Time); ok { // YAML knows days
+					r[k] = day.Of(moment)
+					continue
+				}
 				on, err := day.Parse(fmt.Sprint(s))
 				if err != nil {
 					d.Fail(n.Content[i], "write the day as 2026-11-23", "%s: %v", k, err)

@@ -300,9 +300,7 @@ func (r *reader) metadata() {
 	m := &facts.Metadata{}
 	m.SetSelf(place.Place{File: r.file, Entry: strings.TrimSuffix(root, "/")})
 	if !r.bundle {
-		for _, f := range []string{"mapping", "native_symbols", "dependencies"} {
-			m.Lose(f, fact.Unread("an APK does not carry it; it is sent beside the package"))
-		}
+		m.LoseAll(fact.Missing("an APK does not carry it; it is sent beside the package"), "files")
 	}
 	for _, e := range r.tree.Entries {
 		name, ok := strings.CutPrefix(e.Name, symbols)

@@ -141,7 +141,7 @@ func (r *reader) levels(m *resource.Element, at place.Place) {
 			return &n
 		case text != "":
 			r.out.Manifest.LevelCodename = text
-			r.out.Lose(field, fact.Unread(fmt.Sprintf("%s is the code name %q of a preview platform", name, text)))
+			r.out.Manifest.Lose(field, fact.Unread(fmt.Sprintf("%s is the code name %q of a preview platform", name, text)))
 			return nil
 		}
 		return absent

@@ -15,6 +15,7 @@ import (
 
 	"regola.example/regola/internal/core/artifact/android"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/files"
 	"regola.example/regola/internal/seed"
 )
 
@@ -75,10 +76,10 @@ func xml(name string, attrs string, children ...[]byte) []byte {
 }
 
 // bundle reads a bundle made of the given files.
-func bundle(t *testing.T, files map[string][]byte) *facts.Android {
+func bundle(t *testing.T, entries map[string][]byte) *facts.Android {
 	t.Helper()
-	z := seed.Zip(t, files)
-	tr, err := tree.FromZip(bytes.NewReader(z), int64(len(z)))
+	z := seed.Zip(t, entries)
+	tr, err := files.FromZip(bytes.NewReader(z), int64(len(z)))
 	require.NoError(t, err)
 	a, err := android.Read("t.aab", tr, true, true)
 	require.NoError(t, err)
@@ -92,45 +93,45 @@ func manifest(t *testing.T, attrs string, children ...[]byte) *facts.Android {
 
 func TestLevels(t *testing.T) {
 	none := manifest(t, "")
-	assert.EqualValues(t, 1, *none.MinLevel, "no uses-sdk means level 1")
-	assert.EqualValues(t, 1, *none.TargetLevel)
-	assert.False(t, none.MinLevelDeclared)
-	assert.Zero(t, *none.VersionCode)
+	assert.EqualValues(t, 1, *none.Manifest.MinLevel, "no uses-sdk means level 1")
+	assert.EqualValues(t, 1, *none.Manifest.TargetLevel)
+	assert.False(t, none.Manifest.MinLevelDeclared)
+	assert.Zero(t, *none.Manifest.VersionCode)
 
 	least := manifest(t, "versionCode=#7", xml("uses-sdk", "minSdkVersion=#24"))
-	assert.EqualValues(t, 24, *least.TargetLevel, "the target is the least level when it is not said")
-	assert.EqualValues(t, 7, *least.VersionCode)
+	assert.EqualValues(t, 24, *least.Manifest.TargetLevel, "the target is the least level when it is not said")
+	assert.EqualValues(t, 7, *least.Manifest.VersionCode)
 
 	text := manifest(t, "versionCode=12", xml("uses-sdk", "minSdkVersion=21 targetSdkVersion=#35"))
-	assert.EqualValues(t, 21, *text.MinLevel, "a number may be written as text")
-	assert.EqualValues(t, 12, *text.VersionCode)
+	assert.EqualValues(t, 21, *text.Manifest.MinLevel, "a number may be written as text")
+	assert.EqualValues(t, 12, *text.Manifest.VersionCode)
 
 	preview := manifest(t, "", xml("uses-sdk", "minSdkVersion=#24 targetSdkVersion=Baklava"))
-	assert.Nil(t, preview.TargetLevel)
-	assert.Equal(t, "Baklava", preview.LevelCodename)
-	assert.Contains(t, preview.Unread("target_level"), "preview platform")
+	assert.Nil(t, preview.Manifest.TargetLevel)
+	assert.Equal(t, "Baklava", preview.Manifest.LevelCodename)
+	assert.Contains(t, preview.Manifest.Unread("target_level"), "preview platform")
 
 	ref := manifest(t, "versionCode=@x", xml("uses-sdk", "minSdkVersion=@x"))
-	assert.Nil(t, ref.VersionCode)
-	assert.Contains(t, ref.Unread("version_code"), "not a number")
+	assert.Nil(t, ref.Manifest.VersionCode)
+	assert.Contains(t, ref.Manifest.Unread("version_code"), "not a number")
 }
 
 func TestApplication(t *testing.T) {
 	a := manifest(t, "", xml("uses-sdk", "minSdkVersion=#21 targetSdkVersion=#27"), xml("application", "debuggable=?false label=@x icon=@x"))
-	assert.False(t, a.Debuggable, "false written out is false")
-	assert.True(t, a.Cleartext, "allowed by default up to level 27")
-	assert.True(t, a.AllowBackup)
-	assert.Nil(t, a.Label)
-	assert.Contains(t, a.Unread("label"), "no resource table")
+	assert.False(t, a.Manifest.Debuggable, "false written out is false")
+	assert.True(t, a.Manifest.Cleartext, "allowed by default up to level 27")
+	assert.True(t, a.Manifest.AllowBackup)
+	assert.Nil(t, a.Resources.Label)
+	assert.Contains(t, a.Resources.Unread("label"), "no resource table")
 	assert.Contains(t, a.Unread("icon"), "no resource table")
 
 	b := manifest(t, "", xml("uses-sdk", "targetSdkVersion=#28"), xml("application", "debuggable=?true testOnly=true label=Kiln appCategory=#0 allowBackup=?false"))
-	assert.True(t, b.Debuggable && b.TestOnly && b.Game)
-	assert.False(t, b.Cleartext || b.AllowBackup)
-	assert.Equal(t, "Kiln", b.Label.Default)
+	assert.True(t, b.Manifest.Debuggable && b.Manifest.TestOnly && b.Manifest.Game)
+	assert.False(t, b.Manifest.Cleartext || b.Manifest.AllowBackup)
+	assert.Equal(t, "Kiln", b.Resources.Label.Default)
 
 	none := manifest(t, "")
-	assert.Contains(t, none.Unread("label"), "no application element")
+	assert.Contains(t, none.Resources.Unread("label"), "no application element")
 }
 
 func TestComponents(t *testing.T) {
@@ -144,25 +145,25 @@ func TestComponents(t *testing.T) {
 		xml("activity-alias", "name=.Q targetActivity=.Log enabled=?false"),
 		xml("meta-data", "name=k value=#3"), xml("meta-data", "name=m value=${KEY}"), xml("unknown-element", "name=x"),
 	))
-	assert.Equal(t, "a.b.Log", a.Launcher)
-	assert.Equal(t, "phone", a.LauncherKind)
-	require.Len(t, a.Components, 5)
-	log, curve, probe, provider, alias := a.Components[0], a.Components[1], a.Components[2], a.Components[3], a.Components[4]
+	assert.Equal(t, "a.b.Log", a.Manifest.Launcher)
+	assert.Equal(t, "phone", a.Manifest.LauncherKind)
+	require.Len(t, a.Manifest.Components, 5)
+	log, curve, probe, provider, alias := a.Manifest.Components[0], a.Manifest.Components[1], a.Manifest.Components[2], a.Manifest.Components[3], a.Manifest.Components[4]
 	assert.True(t, log.Exported && !log.ExportedDeclared, "a filter exports by default")
 	assert.Equal(t, "a.b.Curve", curve.Name)
 	assert.Equal(t, "portrait", curve.Orientation)
 	assert.False(t, curve.Resizeable)
-	assert.Equal(t, []string{"kiln.example", "pots.example"}, a.DeepLinkHosts)
-	assert.True(t, a.AutoVerify)
+	assert.Equal(t, []string{"kiln.example", "pots.example"}, a.Manifest.DeepLinkHosts)
+	assert.True(t, a.Manifest.AutoVerify)
 	assert.Equal(t, []string{"dataSync", "shortService"}, probe.Foreground)
 	assert.Equal(t, "curve", probe.SpecialUse)
 	assert.Equal(t, []string{"a.b.p", "x.y"}, provider.Authorities)
 	assert.Equal(t, "r", provider.Permission)
 	assert.Equal(t, "a.b.Log", alias.Target)
 	assert.False(t, alias.Enabled)
-	assert.Equal(t, "3", a.MetaData[0].Value)
-	require.Len(t, a.Placeholders, 1)
-	assert.Equal(t, "${KEY}", a.Placeholders[0].Value)
+	assert.Equal(t, "3", a.Manifest.MetaData[0].Value)
+	require.Len(t, a.Manifest.Placeholders, 1)
+	assert.Equal(t, "${KEY}", a.Manifest.Placeholders[0].Value)
 }
 
 func TestReach(t *testing.T) {
@@ -173,16 +174,16 @@ func TestReach(t *testing.T) {
 		xml("supports-screens", "largeScreens=?false smallScreens=?true"), xml("permission", "name=a.b.P"),
 		xml("queries", "", xml("package", "name=x.y"), xml("intent", "", xml("action", "name=android.intent.action.MAIN"))),
 		xml("instrumentation", "name=t"))
-	assert.EqualValues(t, 28, a.Permissions[0].MaxLevel)
-	assert.True(t, a.Permissions[1].FromM)
-	assert.True(t, a.Permissions[2].NeverForLocation)
-	assert.False(t, a.Features[0].Required)
-	assert.True(t, a.Features[1].Required)
-	assert.Equal(t, "3.1", a.GLES)
-	assert.Equal(t, []string{"large"}, a.ExcludedScreens)
-	assert.Equal(t, []string{"a.b.P"}, a.Defined)
-	assert.Equal(t, []string{"x.y"}, a.Queries)
-	assert.True(t, a.QueriesBroad && a.Instrumented)
+	assert.EqualValues(t, 28, a.Manifest.Permissions[0].MaxLevel)
+	assert.True(t, a.Manifest.Permissions[1].From23)
+	assert.True(t, a.Manifest.Permissions[2].NeverForLocation)
+	assert.False(t, a.Manifest.Features[0].Required)
+	assert.True(t, a.Manifest.Features[1].Required)
+	assert.Equal(t, "3.1", a.Manifest.GLES)
+	assert.Equal(t, []string{"large"}, a.Manifest.ExcludedScreens)
+	assert.Equal(t, []string{"a.b.P"}, a.Manifest.DefinedPermissions)
+	assert.Equal(t, []string{"x.y"}, a.Manifest.Queries)
+	assert.True(t, a.Manifest.QueriesBroad && a.Manifest.Instrumented)
 }
 
 func TestNetworkConfig(t *testing.T) {
@@ -195,11 +196,11 @@ func TestNetworkConfig(t *testing.T) {
 	domain := field(nil, 1, field(field(nil, 3, []byte("domain")), 5, field(nil, 2, []byte("kiln.example"))))
 	a := base(xml("network-security-config", "", xml("base-config", ":cleartextTrafficPermitted=false"),
 		xml("domain-config", ":cleartextTrafficPermitted=true", domain, xml("trust-anchors", "", xml("certificates", ":src=user")))))
-	assert.False(t, a.Cleartext, "the configuration takes the attribute's place")
-	assert.Equal(t, []string{"kiln.example"}, a.Network.Hosts)
-	assert.True(t, a.Network.UserTrusted)
+	assert.False(t, a.Manifest.Cleartext, "the configuration takes the attribute's place")
+	assert.Equal(t, []string{"kiln.example"}, a.Manifest.Network.Hosts)
+	assert.True(t, a.Manifest.Network.UserTrusted)
 	torn := base([]byte{0xff})
-	assert.Contains(t, torn.Unread("cleartext"), "cannot be read")
+	assert.Contains(t, torn.Manifest.Unread("cleartext"), "cannot be read")
 }
 
 func TestModules(t *testing.T) {
@@ -220,9 +221,9 @@ func TestModules(t *testing.T) {
 		"BUNDLE-METADATA/com.android.tools.build.debugsymbols/arm64-v8a/libx.so.sym": nil,
 		"base/root/META-INF/androidx.work_work-runtime.version":                      []byte("2.9.1\n"),
 	})
-	require.Len(t, a.Modules, 4)
+	require.Len(t, a.Bundle.Modules, 4)
 	byName := map[string]*facts.Module{}
-	for _, m := range a.Modules {
+	for _, m := range a.Bundle.Modules {
 		byName[m.Name] = m
 	}
 	g := byName["glaze"]
@@ -233,13 +234,13 @@ func TestModules(t *testing.T) {
 	assert.Equal(t, "fast-follow", byName["pots"].Delivery)
 	assert.Equal(t, "conditional", byName["cond"].Delivery)
 	assert.Equal(t, []string{"min-sdk 24"}, byName["cond"].Conditions)
-	assert.Equal(t, "glaze", a.Permissions[0].Module)
-	require.Len(t, a.Duplicates, 1)
-	assert.Equal(t, "assets/a.txt", a.Duplicates[0].Path)
-	assert.True(t, a.Metadata.Mapping)
-	assert.Equal(t, []string{"arm64-v8a/libx.so"}, a.Metadata.NativeSymbols)
-	assert.Equal(t, "2.9.1", a.Versions["androidx.work_work-runtime"])
-	assert.Contains(t, a.Libraries[0].Unread("align"), "not an ELF file")
+	assert.Equal(t, "glaze", a.Manifest.Permissions[0].Module)
+	require.Len(t, a.Bundle.Duplicates, 1)
+	assert.Equal(t, "assets/a.txt", a.Bundle.Duplicates[0].Path)
+	assert.True(t, a.Bundle.Metadata.Mapping)
+	assert.Equal(t, []string{"arm64-v8a/libx.so"}, a.Bundle.Metadata.NativeSymbols)
+	assert.Equal(t, "2.9.1", a.Code.LibraryVersions["androidx.work_work-runtime"])
+	assert.Contains(t, a.Native.Libraries[0].Unread("align"), "not an ELF file")
 	assert.Contains(t, a.Code.Unread("shrunk"), "classes.dex cannot be read")
 }
 
@@ -263,8 +264,8 @@ func TestThemes(t *testing.T) {
 			"base/manifest/AndroidManifest.xml": xml("manifest", ":package=a.b", xml("application", "theme=@x", xml("activity", "theme=@x"))),
 			"base/resources.pb":                 table,
 		})
-		require.Len(t, a.Themes, 1, "each theme once")
-		return a.Themes[0]
+		require.Len(t, a.Resources.Themes, 1, "each theme once")
+		return a.Resources.Themes[0]
 	}
 	assert.True(t, read(style(0, optOut, 1), style(0, "x", 1)).EdgeOptOut)
 	assert.True(t, read(style(0x7f010002, "android:attr/x", 1), style(0x7f010001, optOut, 1)).EdgeOptOut, "inherited, from styles in a ring")
@@ -309,14 +310,14 @@ func TestBundleConfig(t *testing.T) {
 	config := field(nil, 1, field(nil, 2, []byte("1.18.1")))
 	config = field(config, 2, append(field(nil, 1, dims), field(nil, 2, number(number(nil, 1, 1), 2, 2))...))
 	a := bundle(t, map[string][]byte{"base/manifest/AndroidManifest.xml": xml("manifest", ":package=a.b"), "BundleConfig.pb": config})
-	require.NotNil(t, a.Bundle)
-	assert.Equal(t, "1.18.1", a.Bundle.Version)
-	assert.Equal(t, []string{"abi", "language"}, a.Bundle.SplitBy)
-	assert.Equal(t, []string{"density", "device-tier", "dimension 9"}, a.Bundle.NotSplitBy)
-	assert.Equal(t, "16K", a.Bundle.PageAlignment)
-	assert.True(t, a.Bundle.StoredNative)
+	require.NotNil(t, a.Bundle.Config)
+	assert.Equal(t, "1.18.1", a.Bundle.Config.Version)
+	assert.Equal(t, []string{"abi", "language"}, a.Bundle.Config.SplitBy)
+	assert.Equal(t, []string{"density", "device-tier", "dimension 9"}, a.Bundle.Config.NotSplitBy)
+	assert.Equal(t, "16K", a.Bundle.Config.PageAlignment)
+	assert.True(t, a.Bundle.Config.StoredNative)
 	torn := bundle(t, map[string][]byte{"base/manifest/AndroidManifest.xml": xml("manifest", ":package=a.b"), "BundleConfig.pb": config[:len(config)-1]})
-	assert.Contains(t, torn.Unread("bundle"), "BundleConfig.pb is damaged")
+	assert.Contains(t, torn.Bundle.Unread("config"), "BundleConfig.pb is damaged")
 }
 
 // TestIconLooks reads what tells an icon of one's own from a placeholder.

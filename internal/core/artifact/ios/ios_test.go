@@ -8,16 +8,16 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"regola.example/regola/internal/core/artifact/ios"
-	"regola.example/regola/internal/core/artifact/tree"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/files"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/seed"
 )
 
 const app = "Payload/Terrafuoco.app/"
 
-// files are the demo's, by path within the archive.
-func files(t *testing.T) map[string][]byte {
+// demoFiles are the demo's, by path within the archive.
+func demoFiles(t *testing.T) map[string][]byte {
 	t.Helper()
 	out := map[string][]byte{}
 	for _, n := range seed.Names(t, seed.IPA) {
@@ -26,10 +26,10 @@ func files(t *testing.T) map[string][]byte {
 	return out
 }
 
-func read(t *testing.T, files map[string][]byte) (*facts.IOS, error) {
+func read(t *testing.T, entries map[string][]byte) (*facts.IOS, error) {
 	t.Helper()
-	z := seed.Zip(t, files)
-	tr, err := tree.FromZip(bytes.NewReader(z), int64(len(z)))
+	z := seed.Zip(t, entries)
+	tr, err := files.FromZip(bytes.NewReader(z), int64(len(z)))
 	require.NoError(t, err)
 	root, _, ok := ios.FindApp(tr)
 	require.True(t, ok)
@@ -49,7 +49,7 @@ func plain(t *testing.T, body string, more map[string]string) *facts.IOS {
 }
 
 func TestSound(t *testing.T) {
-	a, err := read(t, files(t))
+	a, err := read(t, demoFiles(t))
 	require.NoError(t, err)
 	require.Len(t, a.Bundles, 2)
 	for _, b := range a.Bundles {
@@ -58,10 +58,10 @@ func TestSound(t *testing.T) {
 		assert.True(t, b.Signature.PagesVerified)
 		assert.False(t, b.Signature.Adhoc)
 		assert.Equal(t, "K1LN7EAM42", b.Signature.Team)
-		assert.Equal(t, b.ID, b.Signature.Identifier)
+		assert.Equal(t, b.Info.ID, b.Signature.Identifier)
 		assert.Equal(t, "store", b.Profile.Kind)
 		assert.True(t, *b.Profile.HasSigner)
-		assert.Empty(t, b.SealFaults)
+		assert.Empty(t, b.Seal.Faults)
 	}
 	assert.Equal(t, "NSPrivacyAccessedAPICategoryUserDefaults", a.Bundles[0].Privacy.Accessed[0].Category)
 }
@@ -81,7 +81,7 @@ func TestTampering(t *testing.T) {
 		"extension code":  {"PlugIns/FiringWidget.appex/FiringWidget", 1, "the code was changed after signing"},
 		"extension's own": {"PlugIns/FiringWidget.appex/embedded.mobileprovision", 1, "embedded.mobileprovision was changed after signing"},
 	} {
-		f := files(t)
+		f := demoFiles(t)
 		data := bytes.Clone(f[app+c.file])
 		at := len(data) / 2
 		if c.file == "Info.plist" { // keep it a property list
@@ -100,7 +100,7 @@ func TestTampering(t *testing.T) {
 		require.NoError(t, err, name)
 		b := a.Bundles[c.bundle]
 		said := append([]string(nil), b.Signature.Faults...)
-		for _, s := range b.SealFaults {
+		for _, s := range b.Seal.Faults {
 			said = append(said, s.Path+" "+s.What)
 		}
 		require.NotEmpty(t, said, name)
@@ -118,23 +118,23 @@ func TestPropertyList(t *testing.T) {
 		<key>UISupportedInterfaceOrientations</key><array><string>p</string></array><key>UISupportedInterfaceOrientations~ipad</key><array><string>q</string></array>
 		<key>CFBundleIcons~ipad</key><dict><key>CFBundlePrimaryIcon</key><dict><key>CFBundleIconName</key><string>I</string><key>CFBundleIconFiles</key><array><string>Icon76x76</string></array></dict></dict>`,
 		map[string]string{"Icon76x76@2x~ipad.png": "no picture", "Icon76x76more.png": "x", "it.lproj/InfoPlist.strings": `NSCameraUsageDescription = "Fotografa";`, "Base.lproj/x": ""})
-	assert.Equal(t, "a.b", a.ID)
-	assert.Contains(t, a.Unread("build"), "is an integer, not a string")
-	assert.Contains(t, a.Unread("encryption"), "is a string, not a boolean")
-	assert.True(t, a.EncryptionSaid)
-	assert.Equal(t, []string{"CFBundleName"}, a.Unexpanded)
+	assert.Equal(t, "a.b", a.App.Info.ID)
+	assert.Contains(t, a.App.Info.Unread("build"), "is an integer, not a string")
+	assert.Contains(t, a.App.Info.Unread("encryption"), "is a string, not a boolean")
+	assert.True(t, a.App.Info.EncryptionDeclared)
+	assert.Equal(t, []string{"CFBundleName"}, a.App.Info.Unexpanded)
 	assert.Equal(t, "26.1", *a.SDK, "the property list tells when the executable cannot")
-	assert.Equal(t, []int64{2}, a.Families)
-	assert.Contains(t, a.Purposes[0].Unread("text"), "is a boolean, not a string")
-	assert.Equal(t, "Fotografa", a.Purposes[0].Locales["it"])
-	assert.Equal(t, []string{"kiln"}, a.URLSchemes)
-	assert.True(t, a.ArbitraryLoads && a.FullScreen)
-	assert.Equal(t, []string{"q"}, a.Orientations, "the tablet's own key counts")
-	assert.Equal(t, []string{"it"}, a.Locales)
-	assert.Equal(t, "I", a.Icon.Name)
-	require.Len(t, a.Icon.Files, 1, "a longer name is another picture")
-	assert.Contains(t, a.Icon.Files[0].Unread("width"), "not a PNG")
-	assert.Contains(t, a.Unread("slices"), "the executable cannot be read")
+	assert.Equal(t, []int64{2}, a.App.Info.Families)
+	assert.Contains(t, a.App.Info.Purposes[0].Unread("text"), "is a boolean, not a string")
+	assert.Equal(t, "Fotografa", a.App.Info.Purposes[0].Locales["it"])
+	assert.Equal(t, []string{"kiln"}, a.App.Info.URLSchemes)
+	assert.True(t, a.App.Info.ArbitraryLoads && a.App.Info.FullScreen)
+	assert.Equal(t, []string{"q"}, a.App.Info.Orientations, "the tablet's own key counts")
+	assert.Equal(t, []string{"it"}, a.Translations.Locales)
+	assert.Equal(t, "I", a.App.Icon.Name)
+	require.Len(t, a.App.Icon.Files, 1, "a longer name is another picture")
+	assert.Contains(t, a.App.Icon.Files[0].Unread("width"), "not a PNG")
+	assert.Contains(t, a.App.Code.Unread("slices"), "the executable cannot be read")
 }
 
 func TestNestedKinds(t *testing.T) {
@@ -150,7 +150,7 @@ func TestNestedKinds(t *testing.T) {
 	assert.Equal(t, map[string]string{"PlugIns/W.appex": "extension", "Frameworks/K.framework": "framework", "Watch/A.app": "watch-app", "AppClips/C.app": "app-clip"}, kinds)
 	for _, n := range a.Nested {
 		if n.Kind == "framework" {
-			assert.Contains(t, n.Unread("id"), "cannot be read")
+			assert.Contains(t, n.Info.Unread("id"), "cannot be read")
 		}
 	}
 }
@@ -174,15 +174,15 @@ func TestNamedFiles(t *testing.T) {
 		<key>LSSupportsOpeningDocumentsInPlace</key><false/>`,
 		map[string]string{"fonts/Clay.otf": "x", "Base.lproj/Launch.storyboardc/Info.plist": "x", "Wide.nib": "x", "sub/Deep.storyboardc/Info.plist": "x"})
 	got := map[string]bool{}
-	for _, f := range a.Named {
+	for _, f := range a.References.Files {
 		got[f.Kind+" "+f.Name] = f.Present
 	}
 	assert.Equal(t, map[string]bool{"font Kiln.ttf": false, "font fonts/Clay.otf": true, "launch-screen Launch": true, "interface Wide": true, "interface Deep": false}, got)
-	require.Len(t, a.HostExceptions, 2)
-	assert.True(t, a.HostExceptions[0].Insecure)
-	assert.Equal(t, "TLSv1.0", a.HostExceptions[0].MinTLS)
-	assert.Equal(t, "odd", a.HostExceptions[1].Host)
-	require.Len(t, a.DocumentTypes, 1)
-	assert.Equal(t, "Owner", a.DocumentTypes[0].Rank)
-	assert.True(t, a.OpensInPlace, "false is an answer too")
+	require.Len(t, a.App.Info.HostExceptions, 2)
+	assert.True(t, a.App.Info.HostExceptions[0].Insecure)
+	assert.Equal(t, "TLSv1.0", a.App.Info.HostExceptions[0].MinTLS)
+	assert.Equal(t, "odd", a.App.Info.HostExceptions[1].Host)
+	require.Len(t, a.App.Info.DocumentTypes, 1)
+	assert.Equal(t, "Owner", a.App.Info.DocumentTypes[0].Rank)
+	assert.True(t, a.App.Info.OpensInPlaceDeclared, "false is an answer too")
 }

@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"regola.example/regola/internal/core/artifact/ios"
-	"regola.example/regola/internal/core/artifact/tree"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/files"
 	"regola.example/regola/internal/seed"
 	"regola.example/regola/internal/seed/carfile"
 )
@@ -30,16 +30,16 @@ func TestLayout(t *testing.T) {
 	f[app+"Kit.bundle/Info.plist"] = []byte("<plist><dict><key>CFBundleExecutable</key><string>Kit</string></dict></plist>")
 	a, err := read(t, f)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"Payload/.DS_Store", "Payload/Zweite.app", "SwiftSupport", "Symbols", "__MACOSX", "notes.txt"}, a.Beside)
-	assert.ElementsMatch(t, []string{"sub/PrivacyInfo.xcprivacy", "privacyinfo.xcprivacy"}, a.StrayManifests)
-	require.Len(t, a.CaseClashes, 1)
-	assert.True(t, strings.EqualFold(a.CaseClashes[0], app+"PrivacyInfo.xcprivacy"))
-	require.Len(t, a.ResourceBundles, 1)
-	assert.Equal(t, "Kit", a.ResourceBundles[0].Executable)
-	assert.True(t, a.DebugInfoCarried)
-	assert.Equal(t, []string{"4C4C44A0-5555-3144-A143-1F59674C5363"}, a.DebugInfo)
+	assert.Equal(t, []string{"Payload/.DS_Store", "Payload/Zweite.app", "SwiftSupport", "Symbols", "__MACOSX", "notes.txt"}, a.Layout.Beside)
+	assert.ElementsMatch(t, []string{"sub/PrivacyInfo.xcprivacy", "privacyinfo.xcprivacy"}, a.Layout.StrayManifests)
+	require.Len(t, a.Layout.CaseClashes, 1)
+	assert.True(t, strings.EqualFold(a.Layout.CaseClashes[0], app+"PrivacyInfo.xcprivacy"))
+	require.Len(t, a.Resources, 1)
+	assert.Equal(t, "Kit", a.Resources[0].Info.Executable)
+	assert.True(t, a.Debug.Carried)
+	assert.Equal(t, []string{"4C4C44A0-5555-3144-A143-1F59674C5363"}, a.Debug.Builds)
 	require.Len(t, a.Nested, 1, "a framework without a property list is one all the same")
-	assert.True(t, a.Nested[0].Versions)
+	assert.True(t, a.Nested[0].DesktopLayout)
 }
 
 func TestLooseCode(t *testing.T) {
@@ -50,25 +50,26 @@ func TestLooseCode(t *testing.T) {
 		"Frameworks/S.framework/Info.plist": info, "Frameworks/S.framework/S": "!<arch>\nrest",
 	})
 	got := map[string]string{}
-	for _, l := range a.Loose {
+	for _, l := range a.Layout.LooseCode {
 		got[l.Path] = l.Kind
 	}
 	assert.Equal(t, map[string]string{"helper": "executable", "libkiln.a": "static library", "lib.dylib": "universal binary"}, got)
 	for _, b := range a.Bundles {
-		assert.Equal(t, b.Path == "Frameworks/S.framework", b.StaticLibrary, b.Path)
+		assert.Equal(t, b.Path == "Frameworks/S.framework", b.Code.StaticLibrary, b.Path)
 	}
-	assert.Empty(t, a.Unread("missing_libraries"), "a static library is part of the app")
+	assert.Empty(t, a.Layout.Unread("missing_libraries"), "a static library is part of the app")
 
 	a = plain(t, `<key>CFBundleExecutable</key><string>T</string>`, map[string]string{"T": code,
 		"PlugIns/E.appex/Info.plist": info, "PlugIns/E.appex/E": code[:100], "PlugIns/F.appex/Info.plist": info})
-	require.Len(t, a.Binaries, 2)
-	for _, field := range []string{"imports", "libraries", "search_paths"} {
-		assert.Contains(t, a.Binaries[1].Unread(field), "cut off", field)
+	for _, field := range []string{"imported", "libraries", "search_paths", "slices", "cpu"} {
+		assert.Contains(t, a.Bundles[1].Code.Unread(field), "cut off", field)
 	}
-	assert.NotEmpty(t, a.Unread("missing_libraries"), "what cannot be read cannot pass")
-	assert.Empty(t, a.Bundles[0].ExecutableFault)
-	assert.Contains(t, a.Bundles[1].ExecutableFault, "cut off")
-	assert.Equal(t, "it is not in the package", a.Bundles[2].ExecutableFault)
+	assert.NotNil(t, a.Bundles[1].Code.NamesGap())
+	assert.Nil(t, a.Bundles[2].Code.NamesGap(), "nothing is there that could use names")
+	assert.NotEmpty(t, a.Layout.Unread("missing_libraries"), "what cannot be read cannot pass")
+	assert.Empty(t, a.Bundles[0].Code.Fault)
+	assert.Contains(t, a.Bundles[1].Code.Fault, "cut off")
+	assert.Equal(t, "it is not in the package", a.Bundles[2].Code.Fault)
 }
 
 func TestTranslations(t *testing.T) {
@@ -83,12 +84,12 @@ func TestTranslations(t *testing.T) {
 		"it.lproj/Bad.stringsdict":     `no list`,
 		"x.lproj/y/Deep.strings":       `not looked at`,
 	})
-	assert.Equal(t, map[string]string{"en": "Kiln"}, a.Names, "only what differs, and the name under the icon first")
-	require.Len(t, a.StringsFaults, 2)
-	assert.Equal(t, "de.lproj/InfoPlist.strings", a.StringsFaults[0].Path)
-	assert.Contains(t, a.StringsFaults[0].What, "a semicolon is missing")
-	require.Len(t, a.Untranslated, 1)
-	u := a.Untranslated[0]
+	assert.Equal(t, map[string]string{"en": "Kiln"}, a.Translations.Names, "only what differs, and the name under the icon first")
+	require.Len(t, a.Translations.Faults, 2)
+	assert.Equal(t, "de.lproj/InfoPlist.strings", a.Translations.Faults[0].Path)
+	assert.Contains(t, a.Translations.Faults[0].What, "a semicolon is missing")
+	require.Len(t, a.Translations.Untranslated, 1)
+	u := a.Translations.Untranslated[0]
 	assert.Equal(t, "en", u.Language)
 	assert.EqualValues(t, []int64{4, 5}, []int64{u.Missing, u.Of})
 	assert.Equal(t, []string{"glaze", "kiln", "more"}, u.Some)
@@ -104,20 +105,20 @@ func TestMoreKeys(t *testing.T) {
 		<key>UILaunchScreen</key><dict><key>UIImageName</key><string>Flame</string><key>UIColorName</key><string>Clay</string></dict>`,
 		map[string]string{"Service.plist": "<plist><dict><key>BUNDLE_ID</key><string>other</string><key>REVERSED_CLIENT_ID</key><string>r</string></dict></plist>", "Other.plist": info,
 			"Flame@2x.png": "x", "Assets.car": string(carfile.Write([]carfile.Picture{{Set: "Clay", Layout: 1009, Scale: 1}}))})
-	assert.Equal(t, "2610", a.Tools.Version)
-	assert.Equal(t, "DTXcode", a.Tools.Field("version").Key)
-	assert.Equal(t, []string{"a", "b"}, a.Turns)
-	assert.Equal(t, []string{"n.skadnetwork"}, a.AdNetworks)
-	assert.Equal(t, []facts.ExportedType{{ID: "a.b", Conforms: true}, {}}, []facts.ExportedType{{ID: a.ExportedTypes[0].ID, Conforms: a.ExportedTypes[0].Conforms}, {ID: a.ExportedTypes[1].ID, Conforms: a.ExportedTypes[1].Conforms}})
-	assert.Equal(t, "New", a.Shortcuts[0].Title)
-	assert.Equal(t, "http://a", a.Endpoints[0].URL)
-	assert.Equal(t, []string{"UIFileSharingEnabled"}, a.SwitchedOn)
-	require.Len(t, a.Services, 1)
-	assert.Equal(t, "other", a.Services[0].AppID)
-	require.Len(t, a.Named, 2)
-	assert.True(t, a.Named[0].Present && a.Named[1].Present, "a file, and a colour of the catalogue")
-	require.Len(t, a.Classes, 1)
-	assert.Contains(t, a.Classes[0].Unread("present"), "the executable cannot be read")
+	assert.Equal(t, "2610", a.App.Info.BuildTools.Version)
+	assert.Equal(t, "DTXcode", a.App.Info.BuildTools.Field("version").Key)
+	assert.Equal(t, []string{"a", "b"}, a.App.Info.AllOrientations)
+	assert.Equal(t, []string{"n.skadnetwork"}, a.App.Info.AdNetworks)
+	assert.Equal(t, []facts.ExportedType{{ID: "a.b", Conforms: true}, {}}, []facts.ExportedType{{ID: a.App.Info.ExportedTypes[0].ID, Conforms: a.App.Info.ExportedTypes[0].Conforms}, {ID: a.App.Info.ExportedTypes[1].ID, Conforms: a.App.Info.ExportedTypes[1].Conforms}})
+	assert.Equal(t, "New", a.App.Info.Shortcuts[0].Title)
+	assert.Equal(t, "http://a", a.App.Info.ReportEndpoints[0].URL)
+	assert.Equal(t, []string{"UIFileSharingEnabled"}, a.App.Info.SwitchedOn)
+	require.Len(t, a.References.Services, 1)
+	assert.Equal(t, "other", a.References.Services[0].AppID)
+	require.Len(t, a.References.Files, 2)
+	assert.True(t, a.References.Files[0].Present && a.References.Files[1].Present, "a file, and a colour of the catalogue")
+	require.Len(t, a.References.Classes, 1)
+	assert.Contains(t, a.References.Classes[0].Unread("present"), "the executable cannot be read")
 }
 
 // TestNamedClasses looks for classes in the code that a compiler made: it
@@ -127,11 +128,11 @@ func TestNamedClasses(t *testing.T) {
 	a := plain(t, `<key>CFBundleExecutable</key><string>T</string><key>NSPrincipalClass</key><string>CBCentralManager</string>
 		<key>UIApplicationSceneManifest</key><dict><key>UISceneConfigurations</key><dict><key>r</key><array><dict><key>UISceneDelegateClassName</key><string>Kiln.SceneDelegate</string></dict></array></dict></dict>`,
 		map[string]string{"T": code})
-	require.Len(t, a.Classes, 2)
-	assert.True(t, a.Classes[0].Present)
-	assert.True(t, plain(t, `<key>CFBundleExecutable</key><string>T</string><key>NSPrincipalClass</key><string>UIApplication</string>`, map[string]string{"T": code}).Classes[0].Present)
-	assert.False(t, a.Classes[1].Present)
-	assert.Empty(t, a.Classes[1].Unread("present"))
+	require.Len(t, a.References.Classes, 2)
+	assert.True(t, a.References.Classes[0].Present)
+	assert.True(t, plain(t, `<key>CFBundleExecutable</key><string>T</string><key>NSPrincipalClass</key><string>UIApplication</string>`, map[string]string{"T": code}).References.Classes[0].Present)
+	assert.False(t, a.References.Classes[1].Present)
+	assert.Empty(t, a.References.Classes[1].Unread("present"))
 }
 
 // TestLinked changes the path of a library that the executable links.
@@ -145,8 +146,8 @@ func TestLinked(t *testing.T) {
 	} {
 		changed := bytes.Replace(code, []byte(was), append([]byte(lib), make([]byte, len(was)-len(lib))...), 1)
 		a := plain(t, `<key>CFBundleExecutable</key><string>T</string>`, map[string]string{"T": string(changed), "Frameworks/K.framework/K": "x"})
-		if assert.Equal(t, want, len(a.MissingLibs) == 0, lib); !want && len(a.MissingLibs) > 0 {
-			assert.Equal(t, lib, a.MissingLibs[0].Library)
+		if assert.Equal(t, want, len(a.Layout.MissingLibraries) == 0, lib); !want && len(a.Layout.MissingLibraries) > 0 {
+			assert.Equal(t, lib, a.Layout.MissingLibraries[0].Library)
 		}
 	}
 }
@@ -160,13 +161,13 @@ func TestIcons(t *testing.T) {
 		{Set: "Night", File: "n.png", Layout: 12, Width: 1024, Height: 1024, Scale: 1},
 	})
 	a := plain(t, icons, map[string]string{"Assets.car": string(car), "Winter@2x.png": "x", "Watch/W.app/Info.plist": strings.Replace(info, "<dict>", "<dict>"+icons, 1), "Watch/W.app/Assets.car": "no store"})
-	require.Len(t, a.Icon.Set, 1, "the list of sizes is no picture")
-	assert.Equal(t, "marketing", a.Icon.Set[0].Idiom)
-	assert.True(t, a.Icon.Set[0].Opaque)
-	assert.Equal(t, []string{"Gone"}, a.Icon.Missing)
-	require.Len(t, a.Alternates, 2)
-	assert.Len(t, a.Alternates[0].Set, 1)
-	assert.Len(t, a.Alternates[1].Files, 1)
+	require.Len(t, a.App.Icon.Set, 1, "the list of sizes is no picture")
+	assert.Equal(t, "marketing", a.App.Icon.Set[0].Idiom)
+	assert.True(t, a.App.Icon.Set[0].Opaque)
+	assert.Equal(t, []string{"Gone"}, a.App.Icon.Missing)
+	require.Len(t, a.App.AlternateIcons, 2)
+	assert.Len(t, a.App.AlternateIcons[0].Set, 1)
+	assert.Len(t, a.App.AlternateIcons[1].Files, 1)
 	watch := a.Nested[0].Icon
 	assert.Contains(t, watch.Unread("set"), "cannot be read")
 	require.Len(t, a.Catalogs, 2)
@@ -184,23 +185,23 @@ func TestNestedDetails(t *testing.T) {
 		"Watch/W.app/Info.plist":        list(`<key>WKApplication</key><true/><key>WKCompanionAppBundleIdentifier</key><string>c</string><key>UIDeviceFamily</key><array><integer>4</integer></array><key>NSMotionUsageDescription</key><string>m</string><key>WKWatchOnly</key><true/>`),
 		"AppClips/C.app/Info.plist":     list(`<key>NSAppClip</key><dict/>`),
 	})
-	byPath := map[string]*facts.Nested{}
+	byPath := map[string]*facts.Bundle{}
 	for _, n := range a.Nested {
 		byPath[n.Path] = n
 	}
 	k := byPath["PlugIns/K.appex"]
-	assert.True(t, k.EntryPoint && k.OpenAccess && k.Inner)
-	assert.Equal(t, []string{"com.apple.keyboard-service", "TRUEPREDICATE", "I"}, []string{k.Point, k.Activation, k.Intents[0]})
+	assert.True(t, k.Info.EntryPoint && k.Info.OpenAccess && k.InnerFrameworks)
+	assert.Equal(t, []string{"com.apple.keyboard-service", "TRUEPREDICATE", "I"}, []string{k.Info.Point, k.Info.Activation, k.Info.Intents[0]})
 	assert.Greater(t, k.Size, int64(400))
 	n := byPath["Extensions/N.appex"]
-	assert.True(t, n.NewStyle)
-	assert.Equal(t, "point", n.Point)
+	assert.True(t, n.Info.ExtensionKit)
+	assert.Equal(t, "point", n.Info.Point)
 	w := byPath["Watch/W.app"]
-	assert.True(t, w.WatchApp && w.RunsAlone)
-	assert.Equal(t, "c", w.Companion)
-	assert.Equal(t, []int64{4}, w.Families)
-	assert.Equal(t, []string{"NSMotionUsageDescription"}, w.PurposeKeys)
-	assert.True(t, byPath["AppClips/C.app"].Clip)
+	assert.True(t, w.Info.WatchApp && w.Info.RunsAlone)
+	assert.Equal(t, "c", w.Info.Companion)
+	assert.Equal(t, []int64{4}, w.Info.Families)
+	assert.Equal(t, []string{"NSMotionUsageDescription"}, w.Info.PurposeKeys)
+	assert.True(t, byPath["AppClips/C.app"].Info.Clip)
 }
 
 // TestLargeCatalog reads a compressed catalogue that is too large to be held:
@@ -214,9 +215,9 @@ func TestLargeCatalog(t *testing.T) {
 	be.PutUint32(large[16:], index+pad)
 	be.PutUint32(large[24:], be.Uint32(large[24:])+pad)
 	a := plain(t, `<key>CFBundleIconName</key><string>AppIcon</string>`, map[string]string{"Assets.car": string(large)})
-	require.Empty(t, a.Icon.Unread("set"))
-	require.Len(t, a.Icon.Set, 1)
-	assert.Greater(t, a.Icon.Set[0].Width, int64(1000))
+	require.Empty(t, a.App.Icon.Unread("set"))
+	require.Len(t, a.App.Icon.Set, 1)
+	assert.Greater(t, a.App.Icon.Set[0].Width, int64(1000))
 }
 
 // TestArchive reads a build archive, zipped with its folder or without.
@@ -238,14 +239,14 @@ func TestArchive(t *testing.T) {
 		assert.Equal(t, []string{"Products/usr"}, a.Archive.Products)
 		assert.Equal(t, []string{"KilnKit.xcframework-ios.signature"}, a.Archive.Signed)
 		assert.Contains(t, a.Unread("signature_final"), "replaced at its export")
-		require.Len(t, a.DebugInfo, 1)
-		assert.Equal(t, a.Bundles[0].Slices[0].UUID, a.DebugInfo[0])
+		require.Len(t, a.Debug.Builds, 1)
+		assert.Equal(t, a.Bundles[0].Code.Slices[0].UUID, a.Debug.Builds[0])
 		delete(f, base+"Info.plist")
 		a, err = read(t, f)
 		require.NoError(t, err)
 		assert.NotEmpty(t, a.Archive.Unread("app"))
 	}
-	a, err := read(t, files(t))
+	a, err := read(t, demoFiles(t))
 	require.NoError(t, err)
 	assert.Nil(t, a.Archive)
 	assert.True(t, a.SignatureFinal)
@@ -257,16 +258,16 @@ func TestOddities(t *testing.T) {
 		map[string]string{"capacitor.config.json": `{"server": {"url": "http://192.168.1.7:8100", "cleartext": true}}`, "other.config.json": `{"server": {}}`, "broken.config.json": `{`,
 			"blank /x": "x", "../out": "x"})
 	var got []string
-	for _, w := range a.WrongTypes {
+	for _, w := range a.App.Info.WrongTypes {
 		got = append(got, w.Key+" is "+w.Type)
 	}
 	assert.Equal(t, []string{"CFBundleVersion is an integer", "NSCameraUsageDescription is a boolean"}, got)
-	require.Len(t, a.StartPages, 1)
-	assert.Equal(t, "http://192.168.1.7:8100", a.StartPages[0].URL)
-	assert.True(t, a.StartPages[0].Cleartext)
-	assert.False(t, a.ArbitraryLoads, "the narrower key takes its place")
+	require.Len(t, a.References.StartPages, 1)
+	assert.Equal(t, "http://192.168.1.7:8100", a.References.StartPages[0].URL)
+	assert.True(t, a.References.StartPages[0].Cleartext)
+	assert.False(t, a.App.Info.ArbitraryLoads, "the narrower key takes its place")
 	kinds := map[string]string{}
-	for _, f := range a.ArchiveFaults {
+	for _, f := range a.Layout.ArchiveFaults {
 		kinds[f.Kind] = f.Entry
 	}
 	assert.Equal(t, map[string]string{"blank": app + "blank /x", "unsafe-name": app + "../out"}, kinds)
@@ -277,16 +278,16 @@ func TestOddities(t *testing.T) {
 func TestQuick(t *testing.T) {
 	code := append(seed.Entry(t, seed.IPA, app+"Terrafuoco"), make([]byte, 33<<20)...)
 	z := seed.Zip(t, map[string][]byte{app + "T": code, app + "Info.plist": []byte("<plist><dict><key>CFBundleExecutable</key><string>T</string></dict></plist>")})
-	tr, err := tree.FromZip(bytes.NewReader(z), int64(len(z)))
+	tr, err := files.FromZip(bytes.NewReader(z), int64(len(z)))
 	require.NoError(t, err)
 	for _, quick := range []bool{true, false} {
 		a, err := ios.Read("t.ipa", tr, strings.TrimSuffix(app, "/"), ios.Options{Quick: quick})
 		require.NoError(t, err)
 		assert.Equal(t, "26.1", *a.SDK)
-		assert.NotEmpty(t, a.Libraries)
-		for field, m := range map[string]interface{ Unread(string) string }{"imported": a.Binaries[0], "signature": a.Bundles[0], "stripped": a.Slices[0]} {
+		assert.NotEmpty(t, a.App.Code.Libraries)
+		for field, m := range map[string]interface{ Unread(string) string }{"imported": &a.App.Code, "signature": a.Bundles[0], "stripped": a.App.Code.Slices[0]} {
 			assert.Equal(t, quick, strings.Contains(m.Unread(field), "facts --digests"), field)
 		}
-		assert.Equal(t, quick, len(a.Binaries[0].Imports) == 0)
+		assert.Equal(t, quick, len(a.App.Code.Imports) == 0)
 	}
 }

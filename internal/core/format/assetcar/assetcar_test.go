@@ -10,6 +10,7 @@ import (
 
 	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/assetcar"
+	"regola.example/regola/internal/seed"
 	"regola.example/regola/internal/seed/carfile"
 )
 
@@ -28,7 +29,7 @@ func catalogue() []byte {
 }
 
 func read(data []byte) (*assetcar.Catalog, error) {
-	return assetcar.Read(bytes.NewReader(data), int64(len(data)))
+	return assetcar.Read(bytes.NewReader(data), int64(len(data)), nil)
 }
 
 func TestRead(t *testing.T) {
@@ -101,6 +102,7 @@ func FuzzRead(f *testing.F) {
 	f.Add(catalogue())
 	f.Add(carfile.Write(nil))
 	f.Fuzz(func(t *testing.T, data []byte) {
+		defer seed.Bounds(t, len(data))()
 		c, err := read(data)
 		if err == nil && c == nil {
 			t.Fatal("neither a catalogue nor an error")

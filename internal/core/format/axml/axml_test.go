@@ -14,7 +14,7 @@ import (
 func manifest(tb testing.TB) []byte { return seed.Entry(tb, seed.APK, "AndroidManifest.xml") }
 
 func TestParse(t *testing.T) {
-	root, err := axml.Parse(manifest(t))
+	root, err := axml.Parse(manifest(t), nil)
 	require.NoError(t, err)
 	assert.Equal(t, "manifest", root.Name)
 	assert.Equal(t, "org.example.terrafuoco", root.Plain("package").Value.Text)
@@ -30,7 +30,7 @@ func TestParse(t *testing.T) {
 // TestNamesDropped blanks the attribute names, as shrinkers do: the resource
 // ids must carry the meaning.
 func TestNamesDropped(t *testing.T) {
-	root, err := axml.Parse(manifest(t))
+	root, err := axml.Parse(manifest(t), nil)
 	require.NoError(t, err)
 	uses := root.Child("uses-sdk")
 	for i := range uses.Attrs {
@@ -42,7 +42,7 @@ func TestNamesDropped(t *testing.T) {
 func TestCutOff(t *testing.T) {
 	data := manifest(t)
 	for _, n := range []int{0, 7, 8, 40, len(data) / 2, len(data) - 1} {
-		_, err := axml.Parse(data[:n])
+		_, err := axml.Parse(data[:n], nil)
 		assert.Error(t, err, "%d bytes", n)
 	}
 }
@@ -51,7 +51,8 @@ func FuzzParse(f *testing.F) {
 	f.Add(manifest(f))
 	f.Add(seed.Entry(f, seed.ShortAPK, "AndroidManifest.xml"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		if root, err := axml.Parse(data); err == nil && root == nil {
+		defer seed.Bounds(t, len(data))()
+		if root, err := axml.Parse(data, nil); err == nil && root == nil {
 			t.Fatal("neither a root nor an error")
 		}
 	})

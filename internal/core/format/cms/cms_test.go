@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"regola.example/regola/internal/core/format/cms"
+	"regola.example/regola/internal/seed"
 )
 
 // TestKinds verifies envelopes that real signers made with each kind of key,
@@ -72,6 +73,7 @@ func FuzzParse(f *testing.F) {
 		f.Add(der)
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
+		defer seed.Bounds(t, len(data))()
 		p, err := cms.Parse(data)
 		if err != nil {
 			return

@@ -20,7 +20,7 @@ const app = "Payload/Terrafuoco.app/"
 // TestVerify holds the demo's app against its seal: sound, and with a file
 // changed, added and removed.
 func TestVerify(t *testing.T) {
-	s, err := coderes.Parse(seed.Entry(t, seed.IPA, app+"_CodeSignature/CodeResources"))
+	s, err := coderes.Parse(seed.Entry(t, seed.IPA, app+"_CodeSignature/CodeResources"), nil)
 	require.NoError(t, err)
 	sound := map[string][]byte{}
 	for _, n := range seed.Names(t, seed.IPA) {
@@ -42,14 +42,15 @@ func TestVerify(t *testing.T) {
 		})
 		assert.Equal(t, c.want, got, name)
 	}
-	_, err = coderes.Parse([]byte("<plist><dict/></plist>"))
+	_, err = coderes.Parse([]byte("<plist><dict/></plist>"), nil)
 	assert.ErrorContains(t, err, "files2")
 }
 
 func FuzzParse(f *testing.F) {
 	f.Add(seed.Entry(f, seed.IPA, app+"_CodeSignature/CodeResources"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		if s, err := coderes.Parse(data); err == nil {
+		defer seed.Bounds(t, len(data))()
+		if s, err := coderes.Parse(data, nil); err == nil {
 			s.Verify([]string{"a", "Frameworks/b"}, "a", func(string) (io.ReadCloser, error) { return nil, io.EOF })
 		}
 	})

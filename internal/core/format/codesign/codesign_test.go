@@ -22,14 +22,14 @@ func slice(tb testing.TB, change func([]byte)) *macho.Slice {
 	if change != nil {
 		change(data)
 	}
-	f, err := macho.Read(bytes.NewReader(data), true)
+	f, err := macho.Read(bytes.NewReader(data), true, nil)
 	require.NoError(tb, err)
 	return &f.Slices[0]
 }
 
 func TestSound(t *testing.T) {
 	sl := slice(t, nil)
-	s, err := codesign.Parse(sl.Signature)
+	s, err := codesign.Parse(sl.Signature, nil)
 	require.NoError(t, err)
 	assert.True(t, s.VerifyPages(sl.Pages))
 	s.VerifyFile(codesign.SlotInfo, "Info.plist", seed.Entry(t, seed.IPA, app+"Info.plist"))
@@ -48,12 +48,12 @@ func TestSound(t *testing.T) {
 // directory; each is named.
 func TestTampering(t *testing.T) {
 	sl := slice(t, func(b []byte) { b[5000] ^= 1 })
-	s, err := codesign.Parse(sl.Signature)
+	s, err := codesign.Parse(sl.Signature, nil)
 	require.NoError(t, err)
 	s.VerifyPages(sl.Pages)
 	assert.Equal(t, []string{"the code was changed after signing, at byte 0x1000"}, s.Faults)
 
-	s, err = codesign.Parse(slice(t, nil).Signature)
+	s, err = codesign.Parse(slice(t, nil).Signature, nil)
 	require.NoError(t, err)
 	s.VerifyFile(codesign.SlotInfo, "Info.plist", []byte("other"))
 	assert.Equal(t, []string{"Info.plist was changed after signing"}, s.Faults)
@@ -66,7 +66,7 @@ func TestTampering(t *testing.T) {
 		i := bytes.Index(sig, []byte(text))
 		require.Positive(t, i)
 		sig[i] ^= 2
-		s, err := codesign.Parse(sig)
+		s, err := codesign.Parse(sig, nil)
 		require.NoError(t, err)
 		require.NotEmpty(t, s.Faults, text)
 		assert.Contains(t, s.Faults[0], want)
@@ -79,12 +79,12 @@ func TestPageSize(t *testing.T) {
 	sig := bytes.Clone(sl.Signature)
 	dir := bytes.Index(sig, []byte{0xfa, 0xde, 0x0c, 0x02})
 	sig[dir+39] = 14
-	s, err := codesign.Parse(sig)
+	s, err := codesign.Parse(sig, nil)
 	require.NoError(t, err)
 	assert.True(t, s.VerifyPages(sl.Pages))
 	assert.Contains(t, s.Faults[len(s.Faults)-1], "pages are signed and")
 	sig[dir+39] = 13
-	s, err = codesign.Parse(sig)
+	s, err = codesign.Parse(sig, nil)
 	require.NoError(t, err)
 	assert.False(t, s.VerifyPages(sl.Pages), "no such pages were digested")
 }
@@ -94,7 +94,7 @@ func TestRequirements(t *testing.T) {
 	at := bytes.Index(sig, []byte{0xfa, 0xde, 0x0c, 0x01})
 	require.Positive(t, at)
 	sig[at+11] ^= 1
-	s, err := codesign.Parse(sig)
+	s, err := codesign.Parse(sig, nil)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"the requirements were changed after signing"}, s.Faults)
 }
@@ -105,7 +105,7 @@ func TestTwoForms(t *testing.T) {
 	i := bytes.Index(sig, []byte("\x0c\x13beta-reports-active\x01\x01\xff"))
 	require.Positive(t, i)
 	sig[i+23] = 0
-	s, err := codesign.Parse(sig)
+	s, err := codesign.Parse(sig, nil)
 	require.NoError(t, err)
 	assert.Contains(t, s.Faults, "the binary form of the entitlements was changed after signing")
 	assert.Contains(t, s.Faults, "the two forms of the entitlements differ, in beta-reports-active")
@@ -116,7 +116,7 @@ func TestTwoForms(t *testing.T) {
 	blob := set[der : der+int(binary.BigEndian.Uint32(set[der+4:]))]
 	copy(blob[8:], blob[body+3:])
 	blob[8] = 0x31
-	s, err = codesign.Parse(set)
+	s, err = codesign.Parse(set, nil)
 	require.NoError(t, err)
 	assert.Contains(t, s.Faults, "the two forms of the entitlements differ, in beta-reports-active")
 }
@@ -124,7 +124,8 @@ func TestTwoForms(t *testing.T) {
 func FuzzParse(f *testing.F) {
 	f.Add(slice(f, nil).Signature)
 	f.Fuzz(func(t *testing.T, data []byte) {
-		if s, err := codesign.Parse(data); err == nil {
+		defer seed.Bounds(t, len(data))()
+		if s, err := codesign.Parse(data, nil); err == nil {
 			s.VerifyPages(map[int64][][]byte{4096: {make([]byte, 32)}})
 			s.VerifyFile(codesign.SlotInfo, "Info.plist", nil)
 		}

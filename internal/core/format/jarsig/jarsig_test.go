@@ -44,7 +44,7 @@ func signed(tb testing.TB) files {
 
 // verify runs the whole verification and lists the faults as entry and words.
 func verify(f files) []string {
-	s := jarsig.Read(f)
+	s := jarsig.Read(f, nil)
 	if s == nil {
 		return []string{"unsigned"}
 	}
@@ -70,13 +70,12 @@ func verify(f files) []string {
 func TestSound(t *testing.T) {
 	f := signed(t)
 	assert.Empty(t, verify(f))
-	s := jarsig.Read(f)
+	s := jarsig.Read(f, nil)
 	require.Len(t, s.Signers, 1)
 	c := s.Signers[0].Certificate
 	assert.Equal(t, "CN=Terrafuoco Release, O=Terrafuoco Example, L=Faenza, C=IT", c.Subject)
 	assert.Equal(t, "RSA", c.Key)
 	assert.Equal(t, 2048, c.Bits)
-	assert.False(t, c.Debug)
 }
 
 // TestTampering changes one thing at a time; each is named.

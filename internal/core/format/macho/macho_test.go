@@ -56,7 +56,7 @@ func TestRead(t *testing.T) {
 		"universal": {fat(simulator(thin), thin), []string{"ios-simulator", "ios"}},
 	} {
 		t.Run(name, func(t *testing.T) {
-			f, err := macho.Read(bytes.NewReader(c.data), true)
+			f, err := macho.Read(bytes.NewReader(c.data), true, nil)
 			require.NoError(t, err)
 			require.Len(t, f.Slices, len(c.platforms))
 			for i, s := range f.Slices {
@@ -78,9 +78,9 @@ func TestRead(t *testing.T) {
 // behind them only the names are incomplete.
 func TestCutOff(t *testing.T) {
 	data := executable(t)
-	_, err := macho.Read(bytes.NewReader(data[:100]), true)
+	_, err := macho.Read(bytes.NewReader(data[:100]), true, nil)
 	assert.ErrorContains(t, err, "cut off")
-	f, err := macho.Read(bytes.NewReader(data[:len(data)/2]), true)
+	f, err := macho.Read(bytes.NewReader(data[:len(data)/2]), true, nil)
 	require.NoError(t, err)
 	assert.NotEmpty(t, f.Slices[0].Partial)
 }
@@ -88,7 +88,7 @@ func TestCutOff(t *testing.T) {
 // TestPages takes the digests of pages of both sizes, the last one cut short.
 func TestPages(t *testing.T) {
 	data := executable(t)
-	f, err := macho.Read(bytes.NewReader(data), true)
+	f, err := macho.Read(bytes.NewReader(data), true, nil)
 	require.NoError(t, err)
 	s := f.Slices[0]
 	limit := bytes.Index(data, s.Signature)
@@ -107,7 +107,7 @@ func TestPages(t *testing.T) {
 func TestStatic(t *testing.T) {
 	static := []byte("!<arch>\n#1/20           0           0     0     644     ")
 	for _, data := range [][]byte{static, fat(static)} {
-		_, err := macho.Read(bytes.NewReader(data), false)
+		_, err := macho.Read(bytes.NewReader(data), false, nil)
 		assert.ErrorIs(t, err, macho.ErrStatic)
 	}
 }
@@ -117,7 +117,8 @@ func FuzzRead(f *testing.F) {
 	f.Add(fat(executable(f)))
 	f.Add(made(part{"__cstring", []byte("kiln:a\x00")}, part{"__ustring", wide("kiln:ö")}, part{"__objc_classname", []byte("KLN\x00")}))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		if got, err := macho.Read(bytes.NewReader(data), true); err == nil && len(got.Slices) == 0 {
+		defer seed.Bounds(t, len(data))()
+		if got, err := macho.Read(bytes.NewReader(data), true, nil); err == nil && len(got.Slices) == 0 {
 			t.Fatal("a file without slices")
 		}
 	})

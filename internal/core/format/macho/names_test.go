@@ -66,7 +66,7 @@ func TestNames(t *testing.T) {
 		part{"__ustring", append(wide("Öfen"), wide("kiln:größe")...)},
 		part{"__objc_methname", []byte("open\x00setHeat:\x00")},
 	)
-	f, err := macho.Read(bytes.NewReader(data), true)
+	f, err := macho.Read(bytes.NewReader(data), true, nil)
 	require.NoError(t, err)
 	s := f.Slices[0]
 	assert.Empty(t, s.Partial)
@@ -78,21 +78,21 @@ func TestNames(t *testing.T) {
 	assert.True(t, s.ExtensionSafe)
 	assert.False(t, s.Encryptable)
 
-	f, err = macho.Read(bytes.NewReader(data[:len(data)-200<<10]), false)
+	f, err = macho.Read(bytes.NewReader(data[:len(data)-200<<10]), false, nil)
 	require.NoError(t, err)
 	assert.Contains(t, f.Slices[0].Partial, "cut off")
 }
 
 // TestExported reads what a linker wrote.
 func TestExported(t *testing.T) {
-	f, err := macho.Read(bytes.NewReader(executable(t)), false)
+	f, err := macho.Read(bytes.NewReader(executable(t)), false, nil)
 	require.NoError(t, err)
 	s := f.Slices[0]
 	assert.Contains(t, s.Exports, "_main")
 	assert.NotContains(t, s.Imports, "_main")
 	assert.Regexp(t, `^[0-9A-F]{8}(-[0-9A-F]{4}){3}-[0-9A-F]{12}$`, s.UUID)
 	assert.True(t, s.Encryptable)
-	f, err = macho.ReadHeaders(bytes.NewReader(fat(executable(t), executable(t))))
+	f, err = macho.ReadHeaders(bytes.NewReader(fat(executable(t), executable(t))), nil)
 	require.NoError(t, err)
 	require.Len(t, f.Slices, 2)
 	assert.True(t, f.HeadersOnly)
@@ -139,7 +139,7 @@ func TestSharedNames(t *testing.T) {
 	for i, v := range []int{0x02, 24, symbols, 4, symbols + 4*16, len(strings)} {
 		le.PutUint32(data[at+4*i:], uint32(v))
 	}
-	f, err := macho.Read(bytes.NewReader(append(data, strings...)), true)
+	f, err := macho.Read(bytes.NewReader(append(data, strings...)), true, nil)
 	require.NoError(t, err)
 	s := f.Slices[0]
 	assert.Empty(t, s.Partial)

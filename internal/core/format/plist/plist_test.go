@@ -26,7 +26,7 @@ const sample = `<?xml version="1.0" encoding="UTF-8"?>
 </dict></plist>`
 
 func TestXML(t *testing.T) {
-	v, enc, err := plist.Parse([]byte(sample))
+	v, enc, err := plist.Parse([]byte(sample), nil)
 	require.NoError(t, err)
 	assert.Equal(t, plist.XML, enc)
 	assert.Equal(t, "Fornace & Söhne", v.Get("name").Text())
@@ -42,7 +42,7 @@ func TestXML(t *testing.T) {
 }
 
 func TestBinary(t *testing.T) {
-	v, enc, err := plist.Parse(seed.Entry(t, seed.IPA, "Payload/Terrafuoco.app/Info.plist"))
+	v, enc, err := plist.Parse(seed.Entry(t, seed.IPA, "Payload/Terrafuoco.app/Info.plist"), nil)
 	require.NoError(t, err)
 	assert.Equal(t, plist.Binary, enc)
 	assert.Equal(t, "org.example.terrafuoco", v.Get("CFBundleIdentifier").Text())
@@ -70,7 +70,7 @@ func TestBinaryKinds(t *testing.T) {
 	v, enc, err := plist.Parse(bplist("\xaa\x01\x02\x03\x04\x05\x06\x07\x08\x09\x0a",
 		"\x13\xff\xff\xff\xff\xff\xff\xff\xfe", "\x11\x04\xec",
 		"\x22\x3f\x00\x00\x00", "\x23\xbf\xe0\x00\x00\x00\x00\x00\x00", "\x33\x41\x00\x00\x00\x00\x00\x00\x00",
-		"\x43abc", "\x81\x01\x02", "\x62\x00k\x00\xf6", "\x5f\x10\x10sixteen letters.", "\xd1\x08\x02"))
+		"\x43abc", "\x81\x01\x02", "\x62\x00k\x00\xf6", "\x5f\x10\x10sixteen letters.", "\xd1\x08\x02"), nil)
 	require.NoError(t, err)
 	assert.Equal(t, plist.Binary, enc)
 	it := v.List()
@@ -97,7 +97,7 @@ func TestBinaryKinds(t *testing.T) {
 		"a key of numbers":       {"\xd1\x01\x01", "\x10\x05"},
 		"an unknown collection":  {"\x91\x00"},
 	} {
-		_, _, err := plist.Parse(bplist(o...))
+		_, _, err := plist.Parse(bplist(o...), nil)
 		assert.Error(t, err, name)
 	}
 }
@@ -114,25 +114,25 @@ func TestDamaged(t *testing.T) {
 		"short":      {"bplist00", "cut off"},
 		"cycle":      {string(cyclic), "contains itself"},
 	} {
-		_, _, err := plist.Parse([]byte(c.data))
+		_, _, err := plist.Parse([]byte(c.data), nil)
 		assert.ErrorContains(t, err, c.want, name)
 	}
 }
 
 func TestStrings(t *testing.T) {
-	got, err := plist.ParseStrings([]byte("/* kiln */ \"a\" = \"say \\\"hot\\\"\";\nb = c; // end\n"))
+	got, err := plist.ParseStrings([]byte("/* kiln */ \"a\" = \"say \\\"hot\\\"\";\nb = c; // end\n"), nil)
 	require.NoError(t, err)
 	assert.Equal(t, map[string]string{"a": `say "hot"`, "b": "c"}, got)
-	wide, err := plist.ParseStrings([]byte("\xff\xfe\"\x00k\x00\"\x00=\x00\"\x00\xe0\x00\"\x00;\x00"))
+	wide, err := plist.ParseStrings([]byte("\xff\xfe\"\x00k\x00\"\x00=\x00\"\x00\xe0\x00\"\x00;\x00"), nil)
 	require.NoError(t, err)
 	assert.Equal(t, map[string]string{"k": "à"}, wide)
-	_, err = plist.ParseStrings([]byte(`"a" = "b"`))
+	_, err = plist.ParseStrings([]byte(`"a" = "b"`), nil)
 	assert.ErrorContains(t, err, "semicolon")
 }
 
 func TestDifference(t *testing.T) {
 	parse := func(body string) *plist.Value {
-		v, _, err := plist.Parse([]byte("<plist>" + body + "</plist>"))
+		v, _, err := plist.Parse([]byte("<plist>"+body+"</plist>"), nil)
 		require.NoError(t, err)
 		return v
 	}
@@ -157,12 +157,13 @@ func FuzzParse(f *testing.F) {
 	f.Add([]byte("<plist/>"))
 	f.Add(seed.Entry(f, seed.IPA, "Payload/Terrafuoco.app/Info.plist"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		if v, _, err := plist.Parse(data); err == nil {
+		defer seed.Bounds(t, len(data))()
+		if v, _, err := plist.Parse(data, nil); err == nil {
 			if v == nil {
 				t.Fatal("neither a value nor an error")
 			}
 			v.SortedKeys()
 		}
-		_, _ = plist.ParseStrings(data)
+		_, _ = plist.ParseStrings(data, nil)
 	})
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"regola.example/regola/internal/core/format/pngmeta"
+	"regola.example/regola/internal/seed"
 )
 
 func encode(tb testing.TB, img image.Image) []byte {
@@ -90,6 +91,7 @@ func FuzzColors(f *testing.F) {
 	f.Add(data)
 	f.Add(packed(f, data))
 	f.Fuzz(func(t *testing.T, data []byte) {
+		defer seed.Bounds(t, len(data))()
 		if n, err := pngmeta.Colors(bytes.NewReader(data)); err == nil && n == 0 {
 			t.Fatal("a picture without colours")
 		}

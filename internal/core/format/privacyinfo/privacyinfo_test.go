@@ -11,10 +11,10 @@ import (
 )
 
 func TestParse(t *testing.T) {
-	m, err := privacyinfo.Parse(seed.Entry(t, seed.IPA, "Payload/Terrafuoco.app/PrivacyInfo.xcprivacy"))
+	m, err := privacyinfo.Parse(seed.Entry(t, seed.IPA, "Payload/Terrafuoco.app/PrivacyInfo.xcprivacy"), nil)
 	require.NoError(t, err)
 	assert.Empty(t, m.Faults)
-	assert.True(t, m.TrackingSaid)
+	assert.True(t, m.TrackingDeclared)
 	require.Len(t, m.Accessed, 1)
 	assert.Equal(t, []string{"CA92.1"}, m.Accessed[0].Reasons)
 }
@@ -28,7 +28,7 @@ func TestFaults(t *testing.T) {
 		<key>NSPrivacyCollectedDataTypes</key><array><dict><key>NSPrivacyCollectedDataType</key><string>B</string>
 			<key>NSPrivacyCollectedDataTypeLinked</key><true/><key>NSPrivacyCollectedDataTypeTracking</key><integer>0</integer>
 			<key>NSPrivacyCollectedDataTypePurposes</key><array><integer>1</integer></array></dict></array>
-	</dict></plist>`))
+	</dict></plist>`), nil)
 	require.NoError(t, err)
 	var got []string
 	for _, f := range m.Faults {
@@ -42,11 +42,11 @@ func TestFaults(t *testing.T) {
 		"NSPrivacyCollectedDataTypes[0].NSPrivacyCollectedDataTypeTracking is an integer, not a boolean",
 		"NSPrivacyCollectedDataTypes[0].NSPrivacyCollectedDataTypePurposes[0] is an integer, not a string",
 	}, got)
-	_, err = privacyinfo.Parse([]byte("<plist><array/></plist>"))
+	_, err = privacyinfo.Parse([]byte("<plist><array/></plist>"), nil)
 	assert.ErrorContains(t, err, "an array, not a dictionary")
 }
 
 func FuzzParse(f *testing.F) {
 	f.Add(seed.Entry(f, seed.IPA, "Payload/Terrafuoco.app/PrivacyInfo.xcprivacy"))
-	f.Fuzz(func(t *testing.T, data []byte) { _, _ = privacyinfo.Parse(data) })
+	f.Fuzz(func(t *testing.T, data []byte) { _, _ = privacyinfo.Parse(data, nil) })
 }

@@ -15,9 +15,9 @@ import (
 // TestManifestsAgree holds the protobuf manifest against the binary one of the
 // same app, element by element.
 func TestManifestsAgree(t *testing.T) {
-	pb, err := protores.ParseXML(seed.Entry(t, seed.Bundle, "base/manifest/AndroidManifest.xml"))
+	pb, err := protores.ParseXML(seed.Entry(t, seed.Bundle, "base/manifest/AndroidManifest.xml"), nil)
 	require.NoError(t, err)
-	bin, err := axml.Parse(seed.Entry(t, seed.APK, "AndroidManifest.xml"))
+	bin, err := axml.Parse(seed.Entry(t, seed.APK, "AndroidManifest.xml"), nil)
 	require.NoError(t, err)
 	same(t, bin, pb)
 }
@@ -52,14 +52,15 @@ func TestDeepNesting(t *testing.T) {
 	for range 400 {
 		doc = wrap(0x0a, wrap(0x2a, doc))
 	}
-	_, err := protores.ParseXML(doc)
+	_, err := protores.ParseXML(doc, nil)
 	assert.Error(t, err)
 }
 
 func FuzzParseXML(f *testing.F) {
 	f.Add(seed.Entry(f, seed.Bundle, "base/manifest/AndroidManifest.xml"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		if root, err := protores.ParseXML(data); err == nil && root == nil {
+		defer seed.Bounds(t, len(data))()
+		if root, err := protores.ParseXML(data, nil); err == nil && root == nil {
 			t.Fatal("neither a root nor an error")
 		}
 	})
@@ -68,9 +69,10 @@ func FuzzParseXML(f *testing.F) {
 func FuzzParseTable(f *testing.F) {
 	f.Add(seed.Entry(f, seed.Bundle, "base/resources.pb"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		if table, err := protores.ParseTable(data); err == nil {
-			resource.Resolve(table, resource.Value{Kind: resource.Reference, Ref: 0x7f020000})
-			resource.Inherited(table, 0x7f060001)
+		defer seed.Bounds(t, len(data))()
+		if table, err := protores.ParseTable(data, nil); err == nil {
+			resource.Resolve(table, resource.Value{Kind: resource.Reference, Ref: 0x7f020000}, nil)
+			resource.Inherited(table, 0x7f060001, nil)
 		}
 	})
 }

@@ -15,7 +15,7 @@ import (
 const file = "Payload/Terrafuoco.app/embedded.mobileprovision"
 
 func TestParse(t *testing.T) {
-	p, err := provision.Parse(seed.Entry(t, seed.IPA, file))
+	p, err := provision.Parse(seed.Entry(t, seed.IPA, file), nil)
 	require.NoError(t, err)
 	assert.Equal(t, "store", p.Kind)
 	assert.Equal(t, "K1LN7EAM42.org.example.terrafuoco", p.AppID)
@@ -37,7 +37,7 @@ func TestKinds(t *testing.T) {
 		require.NoError(t, err)
 		der, err := sd.Finish()
 		require.NoError(t, err)
-		p, err := provision.Parse(der)
+		p, err := provision.Parse(der, nil)
 		require.NoError(t, err, body)
 		assert.Equal(t, want, p.Kind)
 		assert.NotEmpty(t, p.Unsigned)
@@ -47,12 +47,12 @@ func TestKinds(t *testing.T) {
 func TestDamaged(t *testing.T) {
 	data := seed.Entry(t, seed.IPA, file)
 	for _, n := range []int{0, 10, len(data) / 2} {
-		_, err := provision.Parse(data[:n])
+		_, err := provision.Parse(data[:n], nil)
 		assert.Error(t, err, "%d bytes", n)
 	}
 }
 
 func FuzzParse(f *testing.F) {
 	f.Add(seed.Entry(f, seed.IPA, file))
-	f.Fuzz(func(t *testing.T, data []byte) { _, _ = provision.Parse(data) })
+	f.Fuzz(func(t *testing.T, data []byte) { _, _ = provision.Parse(data, nil) })
 }

@@ -40,7 +40,9 @@ func ParsePool(c Chunk, b *budget.Budget) (*Pool, error) {
 		}
 		p.strings = c.Data[start:]
 	}
-	p.budget = b
+	if p.budget = b; b == nil {
+		p.budget = b.Part(len(c.Data))
+	}
 	return p, nil
 }
 

@@ -30,7 +30,7 @@ func TestOffsets(t *testing.T) {
 		"sparse": {typeChunk{entries: sparse, count: 3, sparse: true}, map[uint16]int64{2: 16, 9: 24, 40: 32, 0: -1, 3: -1, 41: -1}, 40},
 		"short":  {typeChunk{entries: short, count: 3, short: true}, map[uint16]int64{0: 12, 1: -1, 2: 20, 3: -1}, 2},
 		"plain":  {typeChunk{entries: plain, count: 3}, map[uint16]int64{0: 16, 1: -1, 2: 32, 3: -1}, 2},
-		"empty":  {typeChunk{sparse: true}, map[uint16]int64{0: -1}, 0},
+		"empty":  {typeChunk{sparse: true}, map[uint16]int64{0: -1}, -1},
 	} {
 		for i, want := range c.want {
 			assert.Equal(t, want, c.chunk.offset(i), "%s, entry %d", name, i)

@@ -15,9 +15,9 @@ import (
 // TestEncodingsAgree holds the binary table against the protobuf one of the
 // same app, resource by resource.
 func TestEncodingsAgree(t *testing.T) {
-	bin, err := restable.Parse(seed.Entry(t, seed.APK, "resources.arsc"))
+	bin, err := restable.Parse(seed.Entry(t, seed.APK, "resources.arsc"), nil)
 	require.NoError(t, err)
-	pb, err := protores.ParseTable(seed.Entry(t, seed.Bundle, "base/resources.pb"))
+	pb, err := protores.ParseTable(seed.Entry(t, seed.Bundle, "base/resources.pb"), nil)
 	require.NoError(t, err)
 	assert.Equal(t, pb.Locales(), bin.Locales())
 	assert.Equal(t, pb.Strings(), bin.Strings())
@@ -64,29 +64,32 @@ func (loop) Lookup(id uint32) []resource.Item {
 func (loop) Style(id uint32) []resource.Style {
 	return []resource.Style{{Parent: id ^ 1, Items: []resource.StyleItem{{Name: "x"}}}}
 }
-func (loop) Locales() []string            { return nil }
-func (loop) Strings() []resource.Coverage { return nil }
-func (loop) Orphans() []string            { return nil }
+func (loop) Locales() []string                  { return nil }
+func (loop) Strings() []resource.Coverage       { return nil }
+func (loop) Orphans() []string                  { return nil }
+func (loop) Texts(func(uint32, string, string)) {}
+func (loop) Err() error                         { return nil }
 
 func TestResolveEnds(t *testing.T) {
-	got := resource.Resolve(loop{}, resource.Value{Kind: resource.Reference, Ref: 0x7f010000})
+	got := resource.Resolve(loop{}, resource.Value{Kind: resource.Reference, Ref: 0x7f010000}, nil)
 	require.Len(t, got, 1)
 	assert.Equal(t, resource.Reference, got[0].Value.Kind)
-	assert.Len(t, resource.Inherited(loop{}, 0x7f010000), 2)
+	assert.Len(t, resource.Inherited(loop{}, 0x7f010000, nil), 2)
 }
 
 func FuzzParse(f *testing.F) {
 	f.Add(seed.Entry(f, seed.APK, "resources.arsc"))
 	f.Add(seed.Entry(f, seed.ShortAPK, "resources.arsc"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		table, err := restable.Parse(data)
+		defer seed.Bounds(t, len(data))()
+		table, err := restable.Parse(data, nil)
 		if err != nil {
 			return
 		}
 		table.Locales()
 		for _, id := range []uint32{0x7f010000, 0x7f020001, 0x7f030000, 0x7f060001, 0x01010000} {
-			resource.Resolve(table, resource.Value{Kind: resource.Reference, Ref: id})
-			resource.Inherited(table, id)
+			resource.Resolve(table, resource.Value{Kind: resource.Reference, Ref: id}, nil)
+			resource.Inherited(table, id, nil)
 		}
 	})
 }

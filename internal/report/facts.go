@@ -104,9 +104,12 @@ var factRows = []factRow{
 	{"bundle", "page alignment", "android.bundle.config.page_alignment", plain},
 	{"bundle", "not split by", "android.bundle.config.not_split_by", plain},
 	{"bundle", "mapping file", "android.bundle.metadata.mapping", always("present", "none")},
-	{"bundle", "native symbols", "android.bundle.metadata.native_symbols", func(t *factsTable, label string, v any) {
-		t.row(label, count(len(v.([]string)), "library", "libraries"))
-	}},
+	{"bundle", "native symbols", "android.bundle.metadata", of(func(m *facts.Metadata) string {
+		if m.Gap("native_symbols") != nil {
+			return ""
+		}
+		return count(len(m.NativeSymbols), "library", "libraries")
+	})},
 	{"signing", "", "android.signing", androidSigning},
 	{"sizes", "", "android.sizes.parts", func(t *factsTable, _ string, v any) {
 		for _, k := range []string{"code", "native", "resources", "assets", "other"} {

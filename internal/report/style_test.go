@@ -38,7 +38,7 @@ func TestWhere(t *testing.T) {
 }
 
 func TestColor(t *testing.T) {
-	assert.Equal(t, "x", Look{}.paint(styleStrong, "x"))
+	assert.EqualValues(t, "x", Look{}.paint(styleStrong, "x"))
 	assert.Contains(t, Look{Color: true}.paint(styleStrong, "x"), "\x1b[1m")
 }
 

@@ -249,7 +249,7 @@ func (p *printer) waivers(r *check.Result) {
 
 // sum counts the verdicts, one a rule and store.
 func (p *printer) sum(r *check.Result, exit int) {
-	parts := []string{count(r.Count(check.Held), "verdict held", "verdicts held")}
+	parts := []string{fmt.Sprintf("%d held", r.Count(check.Held))}
 	for _, s := range []struct {
 		state check.State
 		what  string
@@ -259,10 +259,10 @@ func (p *printer) sum(r *check.Result, exit int) {
 		}
 	}
 	left, right := strings.Join(parts, " · "), fmt.Sprintf("exit %d", exit)
-	if len(r.Stores) > 1 {
-		left += "  (one a rule and store)"
-	}
 	gap := max(2, p.look.width()-uniseg.StringWidth(left)-len(right))
 	p.line("")
 	p.line("%s%s%s", left, strings.Repeat(" ", gap), p.dim(right))
+	if len(r.Stores) > 1 {
+		p.line("%s", p.dim("each rule is counted once for each store"))
+	}
 }

@@ -278,7 +278,7 @@ func (r *Runner) prepare(d *dossier.Dossier) (map[string]*check.Judge, *tables.S
 				continue // reported when the dossier was read
 			}
 			b, ps := ReadBook(r.lib, file)
-			problems = append(problems, ps...)
+			problems = append(problems, namedAt(ps, file, d.Field("rulebooks"))...)
 			if b != nil {
 				own = append(own, b)
 			}
@@ -292,7 +292,10 @@ func (r *Runner) prepare(d *dossier.Dossier) (map[string]*check.Judge, *tables.S
 				continue
 			}
 			more, ps := ReadTables(file)
-			problems = append(problems, ps...)
+			problems = append(problems, namedAt(ps, file, d.Field("tables"))...)
+			if more == nil {
+				continue
+			}
 			set.Add(more)
 			if len(more.Plain) > 0 {
 				typed, plain = set, true
@@ -319,6 +322,16 @@ func (r *Runner) prepare(d *dossier.Dossier) (map[string]*check.Judge, *tables.S
 		}
 	}
 	return judges, set, unique(problems).Err()
+}
+
+// namedAt says where the dossier names a file that cannot be opened.
+func namedAt(ps place.Problems, file string, at place.Place) place.Problems {
+	for _, p := range ps {
+		if p.At == (place.Place{File: file}) {
+			p.Mend += "; it is named at " + at.String()
+		}
+	}
+	return ps
 }
 
 // unique drops problems that several stores have in common.

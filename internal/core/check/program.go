@@ -22,10 +22,10 @@ import (
 // Bounds on what one rule may cost and say: rules and packages may come from
 // strangers.
 const (
-	maxRuleCost = 20_000_000  // over all items, in CEL's units
-	maxBookCost = 400_000_000 // over all rules of one rulebook
-	maxFaults   = 1_000       // places that are kept of one rule
-	maxGaps     = 50          // gaps that are kept of one rule
+	maxRuleCost = 2_000_000  // over all items, in CEL's units, of which a second has about four million
+	maxBookCost = 20_000_000 // over all rules of one rulebook
+	maxFaults   = 1_000      // places that are kept of one rule
+	maxGaps     = 50         // gaps that are kept of one rule
 )
 
 // Program is a rule that is ready to run. Each part is compiled when it is

@@ -30,7 +30,7 @@ import (
 
 // maxCost bounds one evaluation, in CEL's units of work, so that a condition
 // from a stranger cannot hang a build. The built-in ones need a thousandth.
-const maxCost = 5_000_000
+const maxCost = 1_000_000
 
 // Record is a variable whose fields are computed: limits, tables, code.
 type Record struct {

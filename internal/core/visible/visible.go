@@ -30,7 +30,8 @@ func Text(s string) string {
 	return b.String()
 }
 
-// Hidden tells whether a character acts instead of being seen. Joiners stay:
+// Hidden tells whether a character acts instead of being seen. Joiners and the plain
+// direction marks stay:
 // scripts and emoji need them.
 func Hidden(r rune) bool {
 	switch {
@@ -38,7 +39,7 @@ func Hidden(r rune) bool {
 		return true
 	case r < 0x61c:
 		return false
-	case r == 0x61c, r == 0x180e, r == 0x200b, r == 0x200e, r == 0x200f, r == 0xfeff: // direction marks, blanks without width
+	case r == 0x180e, r == 0x200b, r == 0xfeff: // blanks without width
 		return true
 	case r >= 0x2028 && r <= 0x202e, r >= 0x2060 && r <= 0x206f, r >= 0xfff9 && r <= 0xfffb, r >= 0xe0000 && r <= 0xe007f:
 		return true

@@ -69,8 +69,8 @@ func (r *reader) info(b *facts.Bundle, info *plist.Value, at place.Place) {
 		default:
 			o.Lose("encryption", fact.Unread(fmt.Sprintf("ITSAppUsesNonExemptEncryption is %s, not a boolean", v.Kind.Noun())))
 		}
-	} else {
-		o.Lose("encryption", fact.Unread("the property list has no ITSAppUsesNonExemptEncryption"))
+	} else if b.Kind == "app" {
+		o.Lose("encryption", fact.Missing("the property list has no ITSAppUsesNonExemptEncryption"))
 	}
 	put("encryption", info.Get("ITSAppUsesNonExemptEncryption"), "ITSAppUsesNonExemptEncryption")
 	put("encryption_declared", info.Get("ITSAppUsesNonExemptEncryption"), "ITSAppUsesNonExemptEncryption")

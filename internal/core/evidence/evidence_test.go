@@ -1,0 +1,154 @@
+package evidence_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"regola.example/regola/internal/core/evidence"
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/signs"
+	"regola.example/regola/internal/core/tables"
+)
+
+func set(k tables.Known) *tables.Set { return &tables.Set{Known: k} }
+
+// of draws the evidence from an iOS app.
+func of(app *facts.IOS, t *tables.Set, files ...string) *evidence.Evidence {
+	app.Alias()
+	p := &facts.Package{IOS: app}
+	for _, f := range files {
+		p.Files = append(p.Files, &facts.File{Path: f})
+	}
+	return evidence.Of(p, signs.Of(app), t)
+}
+
+func TestAndroid(t *testing.T) {
+	table := set(tables.Known{
+		SDKs: []*tables.SDK{
+			{ID: "org.example.lanterna.ads", Kind: "ads", Classes: []string{"org.example.lanterna.ads"}, AdvertisingID: true, Ads: true},
+			{ID: "org.example.lant", Kind: "other", Classes: []string{"org.example.lant"}},
+			{ID: "org.example.probe", Kind: "analytics", Files: []string{"libprobe.so"}},
+		},
+	})
+	a := &facts.Android{Code: &facts.Code{Packages: map[string]int64{"org/example/lanterna/ads/internal": 3, "org/example/terrafuoco": 2}}}
+	a.Native.Libraries = []*facts.Library{{Path: "lib/arm64-v8a/libprobe.so", Name: "libprobe.so", ABI: "arm64-v8a"}}
+	e := evidence.Of(&facts.Package{Android: a}, nil, table)
+	var ids []string
+	for _, s := range e.SDKs {
+		ids = append(ids, s.ID+": "+s.Seen)
+	}
+	assert.Equal(t, []string{"org.example.lanterna.ads: classes of org.example.lanterna.ads", "org.example.probe: native library libprobe.so"}, ids)
+	assert.Equal(t, "org.example.lanterna.ads", e.Brought["com.google.android.gms.permission.AD_ID"])
+	assert.Nil(t, e.Gap("sdks"))
+	a.Code.LoseAll(fact.Unread("classes.dex is torn"))
+	assert.Equal(t, "classes.dex is torn", evidence.Of(&facts.Package{Android: a}, nil, table).Unread("sdks"), "what could not be read is not passed")
+}
+
+// TestReasons looks at each way in which a use is seen and declared.
+func TestReasons(t *testing.T) {
+	table := set(tables.Known{Reasons: []*tables.Reason{
+		{Category: "Time", Symbols: []string{"stat", "getattrlist"}, Either: []string{"getattrlist"}, Codes: map[string]string{"T1": "", "T2": ""}, ForLibraries: []string{"T2"}},
+		{Category: "Disk", Symbols: []string{"statfs", "getattrlist"}, Either: []string{"getattrlist"}, Codes: map[string]string{"D1": ""}},
+		{Category: "Keys", Methods: []*tables.Method{{Class: "UITextInputMode", Selector: "activeInputModes"}}, Codes: map[string]string{"K1": ""}},
+	}})
+	for name, c := range map[string]struct {
+		imports, selectors []string
+		declared           map[string][]string
+		want               []string // category and whether it is declared
+	}{
+		"used, not declared":      {[]string{"_stat"}, nil, nil, []string{"Time missing"}},
+		"used and declared":       {[]string{"_stat"}, nil, map[string][]string{"Time": {"T1"}}, []string{"Time declared"}},
+		"either of two":           {[]string{"_getattrlist"}, nil, map[string][]string{"Disk": {"D1"}}, []string{"Time declared", "Disk declared"}},
+		"name within a name":      {[]string{"_stat64", "_mystat"}, nil, nil, nil},
+		"method without class":    {nil, []string{"activeInputModes"}, nil, nil},
+		"method with its class":   {[]string{"_OBJC_CLASS_$_UITextInputMode"}, []string{"activeInputModes"}, nil, []string{"Keys missing"}},
+		"method by newer linkers": {[]string{"_OBJC_CLASS_$_UITextInputMode", "_objc_msgSend$activeInputModes"}, nil, nil, []string{"Keys missing"}},
+	} {
+		b := &facts.Bundle{Kind: "app", Path: ".", Code: facts.BundleCode{Path: "T", Imports: c.imports, Selectors: c.selectors}, Privacy: &facts.PrivacyManifest{}}
+		for k, r := range c.declared {
+			b.Privacy.Accessed = append(b.Privacy.Accessed, &facts.Accessed{Category: k, Reasons: r})
+		}
+		var got []string
+		for _, r := range of(&facts.IOS{Bundles: []*facts.Bundle{b}}, table).Reasons {
+			got = append(got, r.Category+map[bool]string{true: " declared", false: " missing"}[r.Declared])
+			assert.NotContains(t, r.Choices, "T2", "a code for libraries is no choice for an app")
+		}
+		assert.Equal(t, c.want, got, name)
+	}
+}
+
+// TestPurposes looks at each way in which a purpose string is called for,
+// given, or left over.
+func TestPurposes(t *testing.T) {
+	table := set(tables.Known{Purposes: []*tables.Purpose{
+		{Key: "Camera", Resource: "the camera", Confidence: "high", Signs: []*tables.Sign{{Classes: []string{"Capture"}, Selectors: []string{"devicesWithType:"}}, {Symbols: []string{"OpenCamera"}}}},
+		{Key: "Bluetooth", Resource: "radio", Confidence: "high", Instead: []string{"Peripheral"}, Signs: []*tables.Sign{{Classes: []string{"Central"}}}},
+		{Key: "Old", Resource: "the past", Below: "13.0", Confidence: "high", Signs: []*tables.Sign{{Classes: []string{"Central"}}}},
+		{Key: "Guess", Resource: "the unknown", Confidence: "low", Signs: []*tables.Sign{{Classes: []string{"Guess"}}}},
+	}})
+	for name, c := range map[string]struct {
+		minOS          string
+		imports, calls []string
+		given          []string
+		want, unused   []string
+	}{
+		"a class alone is no sign":  {"15.0", []string{"_OBJC_CLASS_$_Capture"}, nil, nil, nil, nil},
+		"a class and its method":    {"15.0", []string{"_OBJC_CLASS_$_Capture"}, []string{"devicesWithType:"}, nil, []string{"Camera missing"}, nil},
+		"a function":                {"15.0", []string{"_OpenCamera"}, nil, []string{"Camera"}, []string{"Camera given"}, nil},
+		"another key serves":        {"15.0", []string{"_OBJC_CLASS_$_Central"}, nil, []string{"Peripheral"}, []string{"Bluetooth given"}, nil},
+		"below a system version":    {"12.4", []string{"_OBJC_CLASS_$_Central"}, nil, []string{"Bluetooth"}, []string{"Bluetooth given", "Old missing"}, nil},
+		"a version that is no such": {"x", []string{"_OBJC_CLASS_$_Central"}, nil, []string{"Bluetooth"}, []string{"Bluetooth given", "Old missing"}, nil},
+		"left over":                 {"15.0", nil, nil, []string{"Camera", "Guess", "Unheard"}, nil, []string{"Camera"}},
+		"half a sign keeps a key":   {"15.0", []string{"_OBJC_CLASS_$_Capture"}, nil, []string{"Camera"}, nil, nil},
+	} {
+		app := &facts.Bundle{Kind: "app", Path: ".", Info: facts.Info{MinOS: c.minOS, Keys: c.given}, Code: facts.BundleCode{Path: "T", Imports: c.imports, Selectors: c.calls}}
+		for _, k := range c.given {
+			app.Info.Purposes = append(app.Info.Purposes, &facts.Purpose{Key: k})
+		}
+		e := of(&facts.IOS{Bundles: []*facts.Bundle{app}}, table)
+		var got, unused []string
+		for _, p := range e.Purposes {
+			got = append(got, p.Key+map[bool]string{true: " given", false: " missing"}[p.Given])
+		}
+		for _, u := range e.PurposesUnused {
+			unused = append(unused, u.Key)
+		}
+		assert.Equal(t, c.want, got, name)
+		assert.Equal(t, c.unused, unused, name)
+	}
+	b := &facts.Bundle{Kind: "app", Path: ".", Code: facts.BundleCode{Path: "T"}}
+	b.Code.LoseNames(fact.Unread("damaged"))
+	e := of(&facts.IOS{Bundles: []*facts.Bundle{b}}, table)
+	for _, f := range []string{"purposes", "purposes_unused", "reasons", "sdks"} {
+		assert.Equal(t, "T: damaged", e.Unread(f), "what could not be read is not passed")
+	}
+}
+
+func TestFrameworks(t *testing.T) {
+	table := set(tables.Known{SDKs: []*tables.SDK{
+		{ID: "Lanterna", Kind: "ads", Frameworks: []string{"LanternaAds"}, Listed: true, Tracking: true},
+		{ID: "Probe", IOSFiles: []string{"Probe_Privacy.bundle"}, Listed: true},
+		{ID: "Glaze", IOSFiles: []string{"glaze/"}}, {ID: "Pack", IOSFiles: []string{"*.pck"}},
+		{ID: "Cone", PlistKeys: []string{"ConeKey"}, Listed: true},
+		{ID: "Camera", Frameworks: []string{"LanternaAds"}, System: true},
+		{ID: "Absent", IOSFiles: []string{"Probe.bundle"}, PlistKeys: []string{"Cone"}},
+	}})
+	app := &facts.IOS{Root: "Payload/T.app", Bundles: []*facts.Bundle{{Kind: "app", Path: ".", PrivacyPresent: true, Info: facts.Info{Keys: []string{"ConeKey"}}}}}
+	for _, p := range []string{"Frameworks/LanternaAdsCore.framework", "Frameworks/LanternaAds.framework"} {
+		app.Bundles = append(app.Bundles, &facts.Bundle{Kind: "framework", Path: p})
+	}
+	app.Resources = []*facts.Bundle{{Path: "x/Probe_Privacy.bundle", Privacy: &facts.PrivacyManifest{}}}
+	e := of(app, table, "Payload/T.app/x/Probe_Privacy.bundle/PrivacyInfo.xcprivacy", "Payload/T.app/glaze/a", "Payload/T.app/game.pck", "Payload/T.app/sub/other.pck")
+	got := map[string]string{}
+	for _, s := range e.SDKs {
+		got[s.ID] = s.Seen
+	}
+	assert.Equal(t, map[string]string{
+		"Lanterna": "framework LanternaAds", "Probe": "file Probe_Privacy.bundle", "Glaze": "file glaze/",
+		"Pack": "file *.pck", "Cone": "key ConeKey of the property list",
+	}, got)
+	assert.True(t, e.SDKs[1].Manifest, "in its bundle of resources")
+	assert.NotEmpty(t, e.SDKs[4].Unread("manifest"), "where the manifest would be is not known")
+}

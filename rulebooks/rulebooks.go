@@ -5,7 +5,9 @@ package rulebooks
 
 import (
 	"bytes"
+	"context"
 	"embed"
+	"errors"
 	"fmt"
 	"io/fs"
 	"path"
@@ -16,6 +18,7 @@ import (
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/tables"
+	"regola.example/regola/internal/core/work"
 )
 
 //go:embed */*.yaml
@@ -103,22 +106,18 @@ func (l *Library) WithExamples(s *store.Store) ([]*rulebook.Book, error) {
 }
 
 func (l *Library) books(s *store.Store, one func(name string) (*rulebook.Book, error)) ([]*rulebook.Book, error) {
-	var books []*rulebook.Book
+	var names []string
 	for _, dir := range s.Rulebooks {
-		names, err := fs.Glob(l.files, dir+"/*.yaml")
+		more, err := fs.Glob(l.files, dir+"/*.yaml")
 		if err != nil {
 			return nil, err
 		}
-		for _, name := range names {
-			if path.Base(name) == store.FileName {
-				continue
-			}
-			b, err := one(name)
-			if err != nil {
-				return nil, fmt.Errorf("built-in rulebook: %w", err)
-			}
-			books = append(books, b)
-		}
+		names = append(names, slices.DeleteFunc(more, func(n string) bool { return path.Base(n) == store.FileName })...)
+	}
+	books, errs := make([]*rulebook.Book, len(names)), make([]error, len(names))
+	err := work.Each(context.Background(), len(names), func(i int) { books[i], errs[i] = one(names[i]) })
+	if err = errors.Join(append(errs, err)...); err != nil {
+		return nil, fmt.Errorf("built-in rulebook: %w", err)
 	}
 	return books, nil
 }
@@ -170,17 +169,23 @@ func (l *Library) loadTables() (*tables.Set, error) {
 	if err != nil {
 		return nil, err
 	}
-	all := &tables.Set{}
-	for _, name := range names {
-		data, err := fs.ReadFile(l.files, name)
+	sets, errs := make([]*tables.Set, len(names)), make([]error, len(names))
+	err = work.Each(context.Background(), len(names), func(i int) {
+		data, err := fs.ReadFile(l.files, names[i])
 		if err != nil {
-			return nil, err
+			errs[i] = err
+			return
 		}
-		more, ps := tables.Parse(l.prefix+name, data)
-		if len(ps) > 0 {
-			return nil, fmt.Errorf("built-in table: %w", ps)
-		}
-		all.Add(more)
+		var ps place.Problems
+		sets[i], ps = tables.Parse(l.prefix+names[i], data)
+		errs[i] = ps.Err()
+	})
+	if err = errors.Join(append(errs, err)...); err != nil {
+		return nil, fmt.Errorf("built-in table: %w", err)
+	}
+	all := &tables.Set{}
+	for _, s := range sets {
+		all.Add(s)
 	}
 	return all, nil
 }

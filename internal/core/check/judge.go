@@ -8,7 +8,6 @@ import (
 
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/dossier"
-	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/submission"
 	"regola.example/regola/internal/core/work"
@@ -36,18 +35,14 @@ type Options struct {
 // are asked for.
 func (j *Judge) Verdicts(ctx context.Context, s *submission.Submission, o Options) ([]*Verdict, error) {
 	var programs []*Program
-	meters := map[*rulebook.Book]*bookMeter{}
 	for _, p := range j.programs {
 		if len(o.Stages) == 0 || slices.Contains(o.Stages, p.Rule.Stage) {
 			programs = append(programs, p)
-			if meters[p.Rule.Book] == nil {
-				meters[p.Rule.Book] = newBookMeter()
-			}
 		}
 	}
-	out := make([]*Verdict, len(programs))
+	out, meter := make([]*Verdict, len(programs)), newRunMeter()
 	err := work.Each(ctx, len(programs), func(i int) {
-		out[i] = programs[i].Run(s, o.Day, meters[programs[i].Rule.Book])
+		out[i] = programs[i].Run(s, o.Day, meter)
 	})
 	return out, err
 }

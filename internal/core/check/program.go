@@ -22,8 +22,8 @@ import (
 // Bounds on what one rule may cost and say: rules and packages may come from
 // strangers.
 const (
-	maxRuleCost = 2_000_000  // over all items, in CEL's units, of which a second has about four million
-	maxBookCost = 20_000_000 // over all rules of one rulebook
+	maxRuleCost = 5_000_000  // over all items, in CEL's units, of which a second has about four million
+	maxRunCost  = 20_000_000 // over all rules of one submission
 	maxFaults   = 1_000      // places that are kept of one rule
 	maxGaps     = 50         // gaps that are kept of one rule
 )
@@ -165,21 +165,22 @@ func (p *Program) Needs() []string {
 	})
 }
 
-// bookMeter bounds the work of all rules of one book.
-type bookMeter struct{ left atomic.Int64 }
+// runMeter bounds the work of all rules on one submission: a rulebook from a
+// stranger must not hang a build, nor must a package.
+type runMeter struct{ left atomic.Int64 }
 
 // Spend takes from the meter and tells whether something is left.
-func (m *bookMeter) Spend(n int64) bool { return m.left.Add(-n) > 0 }
+func (m *runMeter) Spend(n int64) bool { return m.left.Add(-n) > 0 }
 
-func newBookMeter() *bookMeter {
-	m := &bookMeter{}
-	m.left.Store(maxBookCost)
+func newRunMeter() *runMeter {
+	m := &runMeter{}
+	m.left.Store(maxRunCost)
 	return m
 }
 
 // Run judges a submission as of a day. It never fails: a rule that cannot be
 // evaluated is not read, with the reason.
-func (p *Program) Run(s *submission.Submission, on day.Day, book *bookMeter) *Verdict {
+func (p *Program) Run(s *submission.Submission, on day.Day, all *runMeter) *Verdict {
 	v := &Verdict{Rule: p.Rule, Store: s.Store, State: NotApplicable}
 	if !p.Rule.InForce(on) {
 		v.State = NotInForce
@@ -189,8 +190,8 @@ func (p *Program) Run(s *submission.Submission, on day.Day, book *bookMeter) *Ve
 		limitVar: limitView{p.env, p.Rule.Book, on, false}, sinceVar: limitView{p.env, p.Rule.Book, on, true}, dayVar: on.Time,
 		tableVar: tableView{s.Tables.On(on)}, codeVar: codeOf(s),
 	}}
-	if book != nil {
-		scope.Meter.Up = book
+	if all != nil {
+		scope.Meter.Up = all
 	}
 	if err := p.run(v, s, scope); err != nil {
 		v.Gaps = append(v.Gaps, fact.Gap{Kind: fact.NotRead, Path: p.Rule.ID, What: "the rule could not be evaluated: " + err.Error(), At: s.PackagePlace()})

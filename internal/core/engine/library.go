@@ -3,6 +3,7 @@ package engine
 import (
 	"fmt"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 	"unicode"
@@ -36,6 +37,8 @@ var Functions = []Function{
 	{"language(string) string", "the English name of a language tag: Italian for it, British English for en-GB"},
 	{"[int].sum() int", "the sum of a list of whole numbers"},
 	{"repeated(list(string)) list(string)", "the texts that occur more than once, each once"},
+	{"distinct(list(string)) list(string)", "the texts, each once, in their order"},
+	{"speaks(list(string), string) bool", "a tag of the list is of the same language as the tag, whatever the region"},
 	{"plural(int, string, string) string", "a number with its noun: 1 kiln, 2 kilns"},
 	{"same_language(string, string) bool", "two language tags of one language, whatever the region: en-GB and en, iw and he"},
 	{"day(timestamp) string", "a day in words: 31 August 2026"},
@@ -51,7 +54,7 @@ func library() []cel.EnvOption {
 		return text(name, func(s string) ref.Val { return types.Bool(f(s)) }, cel.BoolType)
 	}
 	return []cel.EnvOption{
-		ext.Strings(),
+		ext.Strings(), ext.Bindings(),
 		text("characters", func(s string) ref.Val { return types.Int(uniseg.GraphemeClusterCount(s)) }, cel.IntType),
 		cel.Function("version_cmp", cel.Overload("version_cmp_string_string", []*cel.Type{cel.StringType, cel.StringType}, cel.IntType,
 			cel.BinaryBinding(func(a, b ref.Val) ref.Val {
@@ -67,6 +70,16 @@ func library() []cel.EnvOption {
 		truth("is_placeholder", isPlaceholder),
 		text("language", func(s string) ref.Val { return types.String(languageName(s)) }, cel.StringType),
 		cel.Function("repeated", cel.Overload("repeated_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(repeated))),
+		cel.Function("distinct", cel.Overload("distinct_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(distinct))),
+		cel.Function("speaks", cel.Overload("speaks_list_string", []*cel.Type{cel.ListType(cel.StringType), cel.StringType}, cel.BoolType,
+			cel.BinaryBinding(func(l, tag ref.Val) ref.Val {
+				list, gap := texts(l)
+				if gap != nil {
+					return gap
+				}
+				want := primary(string(tag.(types.String)))
+				return types.Bool(slices.ContainsFunc(list, func(s string) bool { return primary(s) == want }))
+			}))),
 		cel.Function("plural", cel.Overload("plural_int_string_string", []*cel.Type{cel.IntType, cel.StringType, cel.StringType}, cel.StringType,
 			cel.FunctionBinding(func(a ...ref.Val) ref.Val {
 				noun := a[2]
@@ -103,22 +116,63 @@ func sum(v ref.Val) ref.Val {
 	return types.Int(total)
 }
 
-// repeated lists the texts that occur more than once. A text that is not known
-// makes the list unknown.
-func repeated(v ref.Val) ref.Val {
-	count := map[string]int{}
+// texts takes the texts of a list, or the first that is not known.
+func texts(v ref.Val) ([]string, ref.Val) {
+	if native, ok := v.Value().([]string); ok {
+		return native, nil
+	}
 	var out []string
 	for it := v.(traits.Lister).Iterator(); it.HasNext() == types.True; {
 		item := it.Next()
 		s, ok := item.(types.String)
 		if !ok {
-			return item
+			return nil, item
 		}
-		if count[string(s)]++; count[string(s)] == 2 {
-			out = append(out, string(s))
+		out = append(out, string(s))
+	}
+	return out, nil
+}
+
+// repeated lists the texts that occur more than once. A text that is not known
+// makes the list unknown.
+func repeated(v ref.Val) ref.Val {
+	list, gap := texts(v)
+	if gap != nil {
+		return gap
+	}
+	count := map[string]int{}
+	out := []string{}
+	for _, s := range list {
+		if count[s]++; count[s] == 2 {
+			out = append(out, s)
 		}
 	}
 	return Adapt(out)
+}
+
+// distinct lists each text once.
+func distinct(v ref.Val) ref.Val {
+	list, gap := texts(v)
+	if gap != nil {
+		return gap
+	}
+	seen := map[string]bool{}
+	out := []string{}
+	for _, s := range list {
+		if !seen[s] {
+			seen[s] = true
+			out = append(out, s)
+		}
+	}
+	return Adapt(out)
+}
+
+// primary is the language of a tag in either spelling: en of en-GB and en_GB.
+func primary(tag string) string {
+	if i := strings.IndexAny(tag, "-_"); i >= 0 {
+		tag = tag[:i]
+	}
+	return strings.ToLower(tag)
 }
 
 // sameLanguage compares the languages of two tags.

@@ -61,11 +61,14 @@ func Decode(file string, data []byte, v any) place.Problems { return DecodeKeys(
 // stores, for example.
 func DecodeKeys(file string, data []byte, v any, keys []string) place.Problems {
 	d := &Decoder{File: file, Keys: keys}
-	if p := encoding(file, data); p != nil {
-		return place.Problems{p}
+	if !utf8.Valid(data) || bytes.ContainsFunc(data, isControl) {
+		if p := encoding(file, data); p != nil {
+			return place.Problems{p}
+		}
 	}
 	var doc yaml.Node
-	if err := yaml.Unmarshal(data, &doc); err != nil {
+	dec := yaml.NewDecoder(bytes.NewReader(data))
+	if err := dec.Decode(&doc); err != nil && !errors.Is(err, io.EOF) {
 		d.Problems = syntaxProblems(file, err)
 		return d.Problems
 	}
@@ -74,7 +77,7 @@ func DecodeKeys(file string, data []byte, v any, keys []string) place.Problems {
 			What: "the document is empty", Mend: "write at least its first key"})
 		return d.Problems
 	}
-	if p := secondDocument(file, data); p != nil {
+	if p := secondDocument(file, dec); p != nil {
 		d.Problems = append(d.Problems, p)
 	}
 	d.Value(doc.Content[0], reflect.ValueOf(v).Elem(), "")
@@ -95,7 +98,7 @@ func encoding(file string, data []byte) *place.Problem {
 		switch {
 		case r == utf8.RuneError && n == 1:
 			return &place.Problem{At: at, What: fmt.Sprintf("the byte 0x%02x is not UTF-8", data[i]), Mend: "save the file as UTF-8"}
-		case r == 0 || r < ' ' && r != '\n' && r != '\r' && r != '\t':
+		case isControl(r):
 			return &place.Problem{At: at, What: fmt.Sprintf("the control character U+%04X", r), Mend: "remove it"}
 		case r == '\n':
 			line, column = line+1, 0
@@ -105,13 +108,11 @@ func encoding(file string, data []byte) *place.Problem {
 	return nil
 }
 
+func isControl(r rune) bool { return r < ' ' && r != '\n' && r != '\r' && r != '\t' }
+
 // secondDocument finds what follows the first document.
-func secondDocument(file string, data []byte) *place.Problem {
-	dec := yaml.NewDecoder(bytes.NewReader(data))
-	var first, second yaml.Node
-	if dec.Decode(&first) != nil {
-		return nil
-	}
+func secondDocument(file string, dec *yaml.Decoder) *place.Problem {
+	var second yaml.Node
 	err := dec.Decode(&second)
 	if errors.Is(err, io.EOF) {
 		return nil

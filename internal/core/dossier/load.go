@@ -31,7 +31,8 @@ func Exists(folder string) bool {
 }
 
 // Load reads the dossier in a folder. The problems tell everything that is
-// wrong with it; a dossier that has any must not be judged.
+// wrong with it; a dossier that has any must not be judged, and serves only to
+// find further problems.
 //
 // keys are those under which a dossier may speak of stores.
 func Load(folder string, stores []*store.Store) (*Dossier, place.Problems) {
@@ -46,10 +47,7 @@ func Load(folder string, stores []*store.Store) (*Dossier, place.Problems) {
 	problems = append(problems, d.validate(stores)...)
 	problems = append(problems, d.loadListings(keys)...)
 	fact.Inherit(d)
-	if len(problems) > 0 {
-		return nil, problems
-	}
-	return d, nil
+	return d, problems
 }
 
 func read(file string) ([]byte, *place.Problem) {

@@ -6,6 +6,7 @@ package files
 
 import (
 	"bytes"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io"
@@ -50,7 +51,8 @@ type contents struct {
 	kept    bool
 	pending io.ReadCloser // begun by Head
 	head    []byte
-	opened  int // how often it was unpacked
+	opened  int    // how often it was unpacked
+	sum     []byte // SHA-256, once somebody asked for it
 }
 
 // store is what all files of a package share.
@@ -118,6 +120,46 @@ func (m *metered) Read(b []byte) (int, error) {
 		return n, spent
 	}
 	return n, err
+}
+
+// SHA256 is the digest of the contents. It is taken once.
+func (e *Entry) SHA256(buf []byte) ([]byte, error) {
+	e.mu.Lock()
+	sum := e.sum
+	e.mu.Unlock()
+	if sum != nil {
+		return sum, nil
+	}
+	src, finish, err := e.OpenSHA256()
+	if err != nil {
+		return nil, err
+	}
+	defer src.Close()
+	return finish(buf)
+}
+
+// OpenSHA256 streams the contents and digests them on the way. finish reads
+// what was left of the stream, and gives the digest, which is kept.
+func (e *Entry) OpenSHA256() (src io.ReadCloser, finish func(buf []byte) ([]byte, error), err error) {
+	src, err = e.Open()
+	if err != nil {
+		return nil, nil, err
+	}
+	h := sha256.New()
+	tee := io.TeeReader(src, h)
+	finish = func(buf []byte) ([]byte, error) {
+		if _, err := io.CopyBuffer(io.Discard, struct{ io.Reader }{tee}, buf); err != nil {
+			return nil, err
+		}
+		e.mu.Lock()
+		defer e.mu.Unlock()
+		e.sum = h.Sum(nil)
+		return e.sum, nil
+	}
+	return struct {
+		io.Reader
+		io.Closer
+	}{tee, src}, finish, nil
 }
 
 // Head is the first bytes of the contents, up to 64. The stream goes on where

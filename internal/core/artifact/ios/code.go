@@ -161,16 +161,32 @@ func (r *reader) readCode(name string) (*macho.File, error) {
 	if name == "" || e == nil {
 		return nil, fmt.Errorf("the file %q is not in the package", name)
 	}
-	src, err := e.Open()
+	part := r.tree.Budget.Part(int(min(e.Size, 1<<30)))
+	if r.quick && !e.Stored && e.Size > maxQuick {
+		src, err := e.Open()
+		if err != nil {
+			return nil, err
+		}
+		defer src.Close()
+		return macho.ReadHeaders(src, part)
+	}
+	if !r.sealed[name] {
+		src, err := e.Open()
+		if err != nil {
+			return nil, err
+		}
+		defer src.Close()
+		return macho.Read(src, r.digests, part)
+	}
+	// The bundle around it holds its digest: it is taken on the way.
+	src, finish, err := e.OpenSHA256()
 	if err != nil {
 		return nil, err
 	}
 	defer src.Close()
-	part := r.tree.Budget.Part(int(min(e.Size, 1<<30)))
-	if r.quick && !e.Stored && e.Size > maxQuick {
-		return macho.ReadHeaders(src, part)
-	}
-	return macho.Read(src, r.digests, part)
+	f, err := macho.Read(src, r.digests, part)
+	_, _ = finish(nil) // what does not unpack is reported by the seal
+	return f, err
 }
 
 func sliceFacts(f *macho.File, i int, at place.Place) *facts.Slice {

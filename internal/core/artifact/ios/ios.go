@@ -11,6 +11,7 @@ import (
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/files"
 	"regola.example/regola/internal/core/format/assetcar"
+	"regola.example/regola/internal/core/format/coderes"
 	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/place"
 )
@@ -58,12 +59,14 @@ type reader struct {
 	tree    *files.Tree // the app
 	out     *facts.IOS
 
-	lists map[*facts.Bundle]*plist.Value // the property lists that could be read
-	begun map[string]*reading            // executables that are being read, by path
-	ders  map[*facts.Bundle][][]byte     // certificates of profiles
-	cars  map[string]*assetcar.Catalog   // by the folder of their bundle
-	read  map[string]*facts.IconFile     // that were read, by path
-	names map[string][]*files.Entry      // files by their folder
+	lists  map[*facts.Bundle]*plist.Value  // the property lists that could be read
+	begun  map[string]*reading             // executables that are being read, by path
+	seals  map[*facts.Bundle]*coderes.Seal // that could be read
+	sealed map[string]bool                 // files whose digest a seal holds
+	ders   map[*facts.Bundle][][]byte      // certificates of profiles
+	cars   map[string]*assetcar.Catalog    // by the folder of their bundle
+	read   map[string]*facts.IconFile      // that were read, by path
+	names  map[string][]*files.Entry       // files by their folder
 }
 
 // Options say how much is read.
@@ -77,7 +80,7 @@ type Options struct {
 // read is lost whole, with the reason.
 func Read(file string, t *files.Tree, root string, opt Options) (*facts.IOS, error) {
 	r := &reader{digests: opt.Digests, quick: opt.Quick, file: file, root: root, whole: t, tree: t.Sub(root), out: &facts.IOS{Root: root},
-		lists: map[*facts.Bundle]*plist.Value{}, names: map[string][]*files.Entry{}}
+		lists: map[*facts.Bundle]*plist.Value{}, seals: map[*facts.Bundle]*coderes.Seal{}, sealed: map[string]bool{}, names: map[string][]*files.Entry{}}
 	for _, e := range r.tree.Entries {
 		dir := path.Dir(e.Name)
 		r.names[dir] = append(r.names[dir], e)
@@ -114,6 +117,7 @@ func Read(file string, t *files.Tree, root string, opt Options) (*facts.IOS, err
 	r.layout()
 	r.archive()
 	r.debugInfo()
+	r.verifySeals()
 	return r.out, nil
 }
 

@@ -3,7 +3,6 @@ package ios
 import (
 	"bytes"
 	"fmt"
-	"io"
 	"path"
 
 	"regola.example/regola/internal/core/fact"
@@ -15,7 +14,7 @@ import (
 	"regola.example/regola/internal/core/format/x509meta"
 )
 
-// seal holds a bundle's files against its resource seal.
+// seal reads a bundle's resource seal.
 func (r *reader) seal(b *facts.Bundle) {
 	name := path.Join(b.Path, "_CodeSignature/CodeResources")
 	at := r.at(name)
@@ -31,7 +30,6 @@ func (r *reader) seal(b *facts.Bundle) {
 	}
 	data, err := r.tree.Read(name, 0)
 	part := r.tree.Budget.Part(len(data))
-	defer part.Done() // the seal is not kept
 	var s *coderes.Seal
 	if err == nil {
 		s, err = coderes.Parse(data, part)
@@ -40,24 +38,36 @@ func (r *reader) seal(b *facts.Bundle) {
 		b.Seal.LoseAll(fact.Unread("the resource seal cannot be read: "+err.Error()), "present")
 		return
 	}
-	sub := r.tree
-	if b.Path != "." {
-		sub = r.tree.Sub(b.Path)
+	r.seals[b] = s
+	for _, name := range s.Digested() {
+		r.sealed[path.Join(b.Path, name)] = true
 	}
-	names := make([]string, len(sub.Entries))
-	for i, e := range sub.Entries {
-		names[i] = e.Name
-	}
-	open := func(n string) (io.ReadCloser, error) { return sub.Get(n).Open() }
-	for _, f := range s.Verify(names, path.Base(r.executable(b)), open) {
-		x := &facts.SealFault{Path: path.Join(b.Path, f.Path), What: f.What}
-		x.SetSelf(r.at(path.Join(b.Path, f.Path)))
-		const most = 2000 // a report of more helps nobody
-		if len(b.Seal.Faults) >= most {
-			b.Seal.More++
+}
+
+// verifySeals holds the files of every bundle against its seal. It comes last:
+// what others unpacked is digested already, or still held.
+func (r *reader) verifySeals() {
+	for _, b := range r.out.Bundles {
+		s := r.seals[b]
+		if s == nil {
 			continue
 		}
-		b.Seal.Faults = append(b.Seal.Faults, x)
+		sub := r.tree.Sub(b.Path)
+		names := make([]string, len(sub.Entries))
+		for i, e := range sub.Entries {
+			names[i] = e.Name
+		}
+		digest := func(n string, buf []byte) ([]byte, error) { return sub.Get(n).SHA256(buf) }
+		for _, f := range s.Verify(names, path.Base(r.executable(b)), digest) {
+			const most = 2000 // a report of more helps nobody
+			if len(b.Seal.Faults) >= most {
+				b.Seal.More++
+				continue
+			}
+			x := &facts.SealFault{Path: path.Join(b.Path, f.Path), What: f.What}
+			x.SetSelf(r.at(path.Join(b.Path, f.Path)))
+			b.Seal.Faults = append(b.Seal.Faults, x)
+		}
 	}
 }
 

@@ -1,0 +1,278 @@
+package run_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/run"
+	"regola.example/regola/rulebooks"
+)
+
+const demo = "../../demo/"
+
+func options(t testing.TB) run.Options {
+	on, err := day.Parse("2026-11-23")
+	require.NoError(t, err)
+	return run.Options{Options: check.Options{Day: on}}
+}
+
+func judge(t testing.TB, job run.Job) *check.Result {
+	t.Helper()
+	r, err := run.New(rulebooks.BuiltIn, options(t))
+	require.NoError(t, err)
+	res, err := r.Check(context.Background(), job)
+	require.NoError(t, err)
+	return res
+}
+
+// change writes a copy of a package with one entry changed. The signature no
+// longer fits then; what is asked for is what the other rules say.
+func change(t testing.TB, file, entry string, f func([]byte) []byte) string {
+	t.Helper()
+	z, err := zip.OpenReader(file)
+	require.NoError(t, err)
+	defer z.Close()
+	var b bytes.Buffer
+	w := zip.NewWriter(&b)
+	found := false
+	for _, e := range z.File {
+		r, err := e.Open()
+		require.NoError(t, err)
+		data, err := io.ReadAll(r)
+		require.NoError(t, err)
+		if e.Name == entry {
+			data, found = f(data), true
+		}
+		h := &zip.FileHeader{Name: e.Name, Method: e.Method}
+		h.SetMode(e.Mode())
+		out, err := w.CreateHeader(h)
+		require.NoError(t, err)
+		_, err = out.Write(data)
+		require.NoError(t, err)
+	}
+	require.NoError(t, w.Close())
+	require.True(t, found, entry)
+	name := filepath.Join(t.TempDir(), filepath.Base(file))
+	require.NoError(t, os.WriteFile(name, b.Bytes(), 0o644))
+	return name
+}
+
+// states gives the state of every rule.
+func states(res *check.Result) map[string]*check.Verdict {
+	out := map[string]*check.Verdict{}
+	for _, s := range res.Stores {
+		for _, v := range s.Verdicts {
+			out[v.Rule.ID] = v
+		}
+	}
+	return out
+}
+
+// TestTornParts cuts one part of a sound package short: every rule that looks
+// at it is not read, none is held and none is broken by its absence.
+func TestTornParts(t *testing.T) {
+	cut := func(n int) func([]byte) []byte { return func(b []byte) []byte { return b[:min(n, len(b)/2)] } }
+	const whole = "../core/artifact/testdata/ios/whole.ipa"
+	const app = "Payload/Terrafuoco.app/"
+	for name, c := range map[string]struct {
+		file, entry string
+		cut         int
+		lost        []string // paths of which rules that look at them must not be judged
+		but         []string // of which something is known without the part
+		broken      []string // rules whose very subject is the damage
+	}{
+		"code file": {demo + "sound/build/terrafuoco.aab", "base/dex/classes.dex", 200,
+			[]string{"pkg.android.code.", "evidence.sdks"}, []string{"pkg.android.code.files", "pkg.android.code.dex", "library_versions"}, nil},
+		"resource table": {demo + "sound/build/terrafuoco.aab", "base/resources.pb", 100,
+			[]string{"pkg.android.resources.", "pkg.android.icon"}, []string{"pkg.android.resources.densities"}, nil},
+		"native library": {demo + "sound/build/terrafuoco.aab", "base/lib/arm64-v8a/libkilnmath.so", 100,
+			[]string{"it.align", "it.symbols", "it.needed", "it.machine", "it.fits"}, nil, nil},
+		"property list of an extension": {whole, app + "PlugIns/Share.appex/Info.plist", 30,
+			[]string{"info.id", "info.version", "info.point", "info.executable"}, []string{"pkg.ios.app.info.id", "pkg.ios.app.info.version", "pkg.ios.app.info.executable"}, []string{"ios/nested-executable"}},
+		"executable": {demo + "sound/build/Terrafuoco.ipa", app + "Terrafuoco", 60,
+			[]string{"code.uses", "code.defines", "code.hints", "code.literals", "evidence.purposes", "evidence.reasons", "evidence.sdks", "pkg.ios.app.code.", "pkg.ios.app.signature"}, []string{"pkg.ios.app.code.fault", "pkg.ios.app.code.path", "pkg.ios.app.code.executable_mode"}, []string{"ios/executable-reads"}},
+		"symbols of the executable": {demo + "sound/build/Terrafuoco.ipa", app + "Terrafuoco", 18000,
+			[]string{"code.uses", "code.defines", "evidence.purposes", "evidence.reasons"}, nil, nil},
+	} {
+		t.Run(name, func(t *testing.T) {
+			sound := states(judge(t, run.Job{Packages: []string{c.file}}))
+			torn := states(judge(t, run.Job{Packages: []string{change(t, c.file, c.entry, cut(c.cut))}}))
+			unread := 0
+			for id, v := range torn {
+				uses := v.Rule.When.Src + " " + v.Rule.Each.Src + " " + v.Rule.Faults.Src + " " + v.Rule.Expect.Src
+				for _, known := range c.but {
+					uses = strings.ReplaceAll(uses, known, "")
+				}
+				if v.State == check.NotRead {
+					unread++
+					for _, g := range v.Gaps {
+						assert.NotContains(t, g.What, "could not be evaluated", id)
+					}
+				}
+				if strings.Contains(uses, "'framework'") || strings.Contains(uses, "'watch-app'") || strings.Contains(uses, "'app-clip'") {
+					continue // of bundles of another kind
+				}
+				looks := false
+				for _, path := range c.lost {
+					looks = looks || strings.Contains(uses, path)
+				}
+				if !looks || sound[id].State == check.NotApplicable && v.State == check.NotApplicable || v.State == check.ToAnswer {
+					continue
+				}
+				if v.State == check.Broken {
+					assert.Contains(t, append(c.broken, brokenBefore(sound)...), id, "broken by absence: %v", v.Faults[0].Say)
+					continue
+				}
+				// A rule over several items may hold for those that are known.
+				assert.Contains(t, []check.State{check.NotRead, check.NotInForce}, v.State, "%s: %s", id, uses)
+			}
+			assert.Positive(t, unread)
+		})
+	}
+}
+
+func brokenBefore(sound map[string]*check.Verdict) (ids []string) {
+	for id, v := range sound {
+		if v.State == check.Broken {
+			ids = append(ids, id)
+		}
+	}
+	return ids
+}
+
+// TestThirdStore judges for a made-up store: a folder with a description and a
+// rulebook, and nothing in the program.
+func TestThirdStore(t *testing.T) {
+	lib := rulebooks.NewLibrary(os.DirFS("testdata/library"), "library/")
+	r, err := run.New(lib, options(t))
+	require.NoError(t, err)
+	dir := t.TempDir()
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "listing"), 0o755))
+	aab, err := os.ReadFile(demo + "sound/build/terrafuoco.aab")
+	require.NoError(t, err)
+	for name, text := range map[string]string{
+		"kiln.aab":        string(aab),
+		"dossier.yaml":    "regola: 1\napp: {name: Terrafuoco, default_locale: en, ids: {android: org.example.terrafuoco, kiln: kiln-17}}\npackages: {android: kiln.aab}\n",
+		"listing/en.yaml": "name: Terrafuoco\nkiln: {name: Kiln}\nandroid: {name: Fire}\n",
+	} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+	}
+	res, err := r.Check(context.Background(), run.Job{Dossier: dir})
+	require.NoError(t, err)
+	require.Len(t, res.Stores, 1)
+	s := res.Stores[0]
+	assert.Equal(t, []string{"kiln", "Kiln store", "org.example.terrafuoco"}, []string{s.ID, s.Name, s.AppID})
+	said := map[string]string{}
+	for _, v := range s.Verdicts {
+		require.Len(t, v.Faults, 1, v.Rule.ID)
+		said[v.Rule.ID] = v.Faults[0].Say
+	}
+	assert.Equal(t, map[string]string{
+		"kiln/name": "kiln: kiln-17 is called Kiln", // its own block before that of its platform
+		"kiln/fuel": "wood burns at 900",
+	}, said)
+	_, err = r.Check(context.Background(), run.Job{Packages: []string{demo + "sound/build/Terrafuoco.ipa"}})
+	assert.ErrorContains(t, err, "there is nothing to judge", "the store takes no package of that platform")
+}
+
+// TestMany judges several releases with one runner: each comes out as it does
+// alone, in order, and a context that ends stops it.
+func TestMany(t *testing.T) {
+	r, err := run.New(rulebooks.BuiltIn, options(t))
+	require.NoError(t, err)
+	jobs := []run.Job{{Dossier: demo + "sound"}, {Dossier: demo + "faulty"}, {Dossier: t.TempDir()}, {Dossier: demo + "sound"}, {Packages: []string{demo + "faulty/build/terrafuoco.aab"}}}
+	var order []int
+	var broken []int
+	require.NoError(t, r.CheckAll(context.Background(), jobs, func(i int, res *check.Result, err error) {
+		order = append(order, i)
+		if i == 2 {
+			assert.ErrorContains(t, err, "there is no such file")
+			broken = append(broken, -1)
+			return
+		}
+		require.NoError(t, err)
+		broken = append(broken, res.Count(check.Broken))
+	}))
+	assert.Equal(t, []int{0, 1, 2, 3, 4}, order)
+	alone := judge(t, run.Job{Dossier: demo + "faulty"})
+	assert.Equal(t, []int{0, alone.Count(check.Broken), -1, 0, judge(t, jobs[4]).Count(check.Broken)}, broken)
+	ctx, stop := context.WithCancel(context.Background())
+	stop()
+	assert.ErrorIs(t, r.CheckAll(ctx, jobs, func(int, *check.Result, error) { t.Error("nothing may be judged") }), context.Canceled)
+}
+
+// TestAllAtOnce tells the problems of the dossier, of several rulebooks and of
+// the packages in one run.
+func TestAllAtOnce(t *testing.T) {
+	dir := t.TempDir()
+	for name, text := range map[string]string{
+		"dossier.yaml": "regola: 1\napp: {name: T, default_locale: en, kidn: app}\nrulebooks: [a.yaml, b.yaml, c.yaml]\ntables: [t.yaml]\n",
+		"a.yaml":       "rulebook: android\nstore: all\nedition: 2026-11-23\nrules: []\n",
+		"b.yaml":       "rulebook: b\nstore: moon\nedition: 2026-11-23\nrules: []\n",
+		"t.yaml":       "junk: [{pattern: '(', why: x}]\n",
+		"torn.aab":     "PK\x03\x04",
+	} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+	}
+	r, err := run.New(rulebooks.BuiltIn, options(t))
+	require.NoError(t, err)
+	_, err = r.Check(context.Background(), run.Job{Dossier: dir, Packages: []string{filepath.Join(dir, "torn.aab"), filepath.Join(dir, "none.ipa")}})
+	for _, want := range []string{`unknown key "kidn"`, `the name "android" belongs to the built-in rules`, `there is no store "moon"`, "c.yaml: there is no such file", "not a regular expression", "the archive cannot be opened", "none.ipa: there is no such file"} {
+		assert.ErrorContains(t, err, want)
+	}
+}
+
+// TestPackageInPlace holds that a package which is given takes the place of the
+// one that the dossier names.
+func TestPackageInPlace(t *testing.T) {
+	res := judge(t, run.Job{Dossier: demo + "sound", Packages: []string{demo + "faulty/build/terrafuoco.aab"}})
+	require.Len(t, res.Stores, 2)
+	assert.Equal(t, demo+"faulty/build/terrafuoco.aab", res.Stores[0].Package)
+	assert.Empty(t, res.Stores[1].Package, "no package was given for the other store")
+	assert.Equal(t, check.ToAnswer, states(res)["ios/build-sdk"].State)
+	assert.Equal(t, fact.NotGiven, states(res)["ios/build-sdk"].Gaps[0].Kind)
+}
+
+func BenchmarkLoad(b *testing.B) {
+	for b.Loop() {
+		lib := rulebooks.NewLibrary(os.DirFS("../../rulebooks"), "rulebooks/")
+		stores, err := lib.Stores()
+		require.NoError(b, err)
+		for _, s := range stores {
+			_, err := lib.Books(s)
+			require.NoError(b, err)
+		}
+		_, err = lib.Tables()
+		require.NoError(b, err)
+	}
+}
+
+func BenchmarkFirstCheck(b *testing.B) {
+	for b.Loop() {
+		r, err := run.New(rulebooks.BuiltIn, options(b))
+		require.NoError(b, err)
+		_, err = r.Check(context.Background(), run.Job{Dossier: demo + "faulty"})
+		require.NoError(b, err)
+	}
+}
+
+func BenchmarkNextCheck(b *testing.B) {
+	r, err := run.New(rulebooks.BuiltIn, options(b))
+	require.NoError(b, err)
+	for b.Loop() {
+		_, err = r.Check(context.Background(), run.Job{Dossier: demo + "faulty"})
+		require.NoError(b, err)
+	}
+}

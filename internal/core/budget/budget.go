@@ -27,7 +27,7 @@ const (
 // of the run. A step is a turn of a loop; memory is in bytes.
 const (
 	partSteps, stepsPerByte, runSteps = 2_000_000, 200, 300_000_000
-	partKept, keptPerByte, runKept    = 2 << 20, 16, 80 << 20
+	partKept, keptPerByte, runKept    = 2 << 20, 16, 64 << 20
 )
 
 // Spent is the error of a reader that has used up its share.

@@ -1,8 +1,10 @@
 package check
 
 import (
+	"reflect"
 	"slices"
 	"strings"
+	"sync"
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/types"
@@ -111,6 +113,7 @@ func functions() []cel.EnvOption {
 		b, _ := args[0].Value().(*facts.Bundle)
 		return index(args[1]).In(b), b
 	}
+	known := &keyLists{}
 	return []cel.EnvOption{
 		member("uses", "code_uses", []*types.Type{codeType, signList}, types.BoolType, func(a []ref.Val) ref.Val {
 			used := len(index(a[0]).Users(list[*tables.Sign](a[1]))) > 0
@@ -261,12 +264,7 @@ func functions() []cel.EnvOption {
 			if !ok {
 				return types.NewErr("keys() takes a map")
 			}
-			var out []string
-			for it := m.Iterator(); it.HasNext() == types.True; {
-				out = append(out, text(it.Next()))
-			}
-			slices.Sort(out)
-			return adapt(out)
+			return adapt(known.of(m))
 		}),
 	}
 }
@@ -278,6 +276,40 @@ func patternRoot(p *facts.Package) string {
 		return "An.app/"
 	}
 	return ""
+}
+
+// keyLists remembers the sorted keys of the maps that it was asked for last:
+// rules hold each item of a list against one table.
+type keyLists struct {
+	mu   sync.Mutex
+	last [4]struct {
+		m    any // kept, so that its address stays its own
+		keys []string
+	}
+	next int
+}
+
+func (k *keyLists) of(m traits.Mapper) []string {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	native := reflect.ValueOf(m.Value())
+	if native.Kind() == reflect.Map {
+		for _, l := range k.last {
+			if v := reflect.ValueOf(l.m); v.IsValid() && v.Type() == native.Type() && v.Pointer() == native.Pointer() && v.Len() == native.Len() {
+				return l.keys
+			}
+		}
+	}
+	var out []string
+	for it := m.Iterator(); it.HasNext() == types.True; {
+		out = append(out, text(it.Next()))
+	}
+	slices.Sort(out)
+	if native.Kind() == reflect.Map {
+		k.last[k.next].m, k.last[k.next].keys = m.Value(), out
+		k.next = (k.next + 1) % len(k.last)
+	}
+	return out
 }
 
 // firstMatch is the first pattern that a path matches, or nil.

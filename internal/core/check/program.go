@@ -17,6 +17,7 @@ import (
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/submission"
+	"regola.example/regola/internal/core/visible"
 )
 
 // Bounds on what one rule may cost and say: rules and packages may come from
@@ -291,10 +292,15 @@ func (p *Program) judge(v *Verdict, scope *engine.Scope) error {
 		if *t.into, err = write(t.from, scope); err != nil {
 			return err
 		}
+		*t.into = visible.Cut(*t.into, mostSaid)
 	}
 	v.Faults = append(v.Faults, f)
 	return nil
 }
+
+// mostSaid is the longest text of a finding, in characters: a rule may quote
+// what a package holds, and that has any length.
+const mostSaid = 5_000
 
 func (p *Program) question(v *Verdict, s *submission.Submission, scope *engine.Scope) (err error) {
 	q := &Question{What: p.Rule.Confirm}

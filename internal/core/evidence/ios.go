@@ -25,6 +25,10 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, t *tables.Set, code *signs.Index)
 		e.Lose("sdks", *g)
 	}
 	anyManifest := app.App.PrivacyPresent || slices.ContainsFunc(app.Resources, func(b *facts.Bundle) bool { return b.PrivacyPresent })
+	within := make([]string, len(pkg.Files))
+	for i, n := range pkg.Files {
+		within[i] = strings.TrimPrefix(n.Path, app.Root+"/")
+	}
 	for _, sdk := range t.SDKs {
 		if sdk.System {
 			continue
@@ -38,10 +42,10 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, t *tables.Set, code *signs.Index)
 			}
 		}
 		for _, f := range sdk.IOSFiles {
-			for _, n := range pkg.Files {
-				if found.Seen == "" && isFileOf(strings.TrimPrefix(n.Path, app.Root+"/"), f) {
+			if found.Seen == "" {
+				if i := slices.IndexFunc(within, isFileOf(f)); i >= 0 {
 					found.Seen = "file " + f
-					found.SetSelf(n.Self())
+					found.SetSelf(pkg.Files[i].Self())
 				}
 			}
 			for _, r := range app.Resources {
@@ -70,16 +74,23 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, t *tables.Set, code *signs.Index)
 	}
 }
 
-// isFileOf tells whether a path within the app is a file that the catalogue
-// names: itself, something in that folder, a bundle of that name anywhere, or
-// what a pattern with an asterisk covers.
-func isFileOf(name, want string) bool {
+// isFileOf makes the test whether a path within the app is a file that the
+// catalogue names: itself, something in that folder, a bundle of that name
+// anywhere, or what a pattern with an asterisk covers.
+func isFileOf(want string) func(name string) bool {
 	folder := strings.TrimSuffix(want, "/") + "/"
-	if name == want || strings.HasPrefix(name, folder) || strings.HasSuffix(want, ".bundle") && strings.Contains(name, "/"+folder) {
-		return true
+	anywhere, isBundle := "/"+folder, strings.HasSuffix(want, ".bundle")
+	isPattern := strings.ContainsAny(want, "*?[")
+	return func(name string) bool {
+		if name == want || strings.HasPrefix(name, folder) || isBundle && strings.Contains(name, anywhere) {
+			return true
+		}
+		if !isPattern {
+			return false
+		}
+		ok, err := path.Match(want, name)
+		return ok && err == nil
 	}
-	ok, err := path.Match(want, name)
-	return ok && err == nil
 }
 
 // purposes looks in every binary for the signs of protected resources. Watch

@@ -5,7 +5,9 @@ import (
 	"maps"
 	"reflect"
 	"regexp"
+	"regexp/syntax"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -44,22 +46,82 @@ func (r *Regexp) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 
 // compiled keeps the expressions of all tables: they are few, and every
 // package is held against all of them.
-var compiled sync.Map // Regexp → *regexp.Regexp
+var compiled sync.Map // Regexp → *expression
 
-func (r Regexp) regexp() *regexp.Regexp {
-	re, ok := compiled.Load(r)
+// expression is a compiled one, with what each match must hold: a quick look
+// for these texts spares most files of a package the expression itself.
+type expression struct {
+	*regexp.Regexp
+	needs  [][]string // of each list, one must be in the text
+	suffix string     // with which the text must end
+}
+
+func (r Regexp) expression() *expression {
+	x, ok := compiled.Load(r)
 	if !ok {
-		re, _ = compiled.LoadOrStore(r, regexp.MustCompile(string(r))) // checked when it was read
+		made := &expression{Regexp: regexp.MustCompile(string(r))} // checked when it was read
+		if tree, err := syntax.Parse(string(r), syntax.Perl); err == nil {
+			tree = tree.Simplify()
+			made.needs = needs(tree)
+			if n := len(tree.Sub); tree.Op == syntax.OpConcat && n > 1 && tree.Sub[n-1].Op == syntax.OpEndText && plain(tree.Sub[n-2]) {
+				made.suffix = string(tree.Sub[n-2].Rune)
+			}
+		}
+		x, _ = compiled.LoadOrStore(r, made)
 	}
-	return re.(*regexp.Regexp)
+	return x.(*expression)
+}
+
+func plain(re *syntax.Regexp) bool {
+	return re.Op == syntax.OpLiteral && re.Flags&syntax.FoldCase == 0
+}
+
+// needs lists what every match of an expression holds.
+func needs(re *syntax.Regexp) [][]string {
+	switch re.Op {
+	case syntax.OpLiteral:
+		if plain(re) {
+			return [][]string{{string(re.Rune)}}
+		}
+	case syntax.OpCapture, syntax.OpPlus:
+		return needs(re.Sub[0])
+	case syntax.OpConcat:
+		var all [][]string
+		for _, sub := range re.Sub {
+			all = append(all, needs(sub)...)
+		}
+		return all
+	case syntax.OpAlternate:
+		var one []string
+		for _, sub := range re.Sub {
+			of := needs(sub)
+			if len(of) == 0 {
+				return nil
+			}
+			one = append(one, of[0]...)
+		}
+		return [][]string{one}
+	}
+	return nil
 }
 
 // Match tells whether a text matches.
-func (r Regexp) Match(s string) bool { return r.regexp().MatchString(s) }
+func (r Regexp) Match(s string) bool {
+	x := r.expression()
+	if !strings.HasSuffix(s, x.suffix) {
+		return false
+	}
+	for _, one := range x.needs {
+		if !slices.ContainsFunc(one, func(t string) bool { return strings.Contains(s, t) }) {
+			return false
+		}
+	}
+	return x.MatchString(s)
+}
 
 // Begins tells whether a text begins with a match, and where that ends.
 func (r Regexp) Begins(s string) (end int, ok bool) {
-	at := r.regexp().FindStringIndex(s)
+	at := r.expression().FindStringIndex(s)
 	if at == nil || at[0] != 0 {
 		return 0, false
 	}

@@ -7,12 +7,14 @@ import (
 	"fmt"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 )
 
 // Text writes control characters, marks that turn the direction of writing,
 // and characters without a shape as \u{…}. Line ends and tabulators become
-// blanks: what is shown is one line.
+// blanks: what is shown is one line, and not longer than somebody would read.
 func Text(s string) string {
+	s = Cut(s, mostShown)
 	if !strings.ContainsFunc(s, Hidden) {
 		return s
 	}
@@ -30,9 +32,27 @@ func Text(s string) string {
 	return b.String()
 }
 
-// Hidden tells whether a character acts instead of being seen. Joiners and the plain
-// direction marks stay:
-// scripts and emoji need them.
+// mostShown is the longest text that is shown, in characters. The longest that
+// a store takes has 4,000.
+const mostShown = 5_000
+
+// Cut shortens a text to so many characters, and says how long it was.
+func Cut(s string, most int) string {
+	if len(s) <= most {
+		return s
+	}
+	n := 0
+	for at := range s {
+		if n == most {
+			return fmt.Sprintf("%s… (%d characters)", s[:at], utf8.RuneCountInString(s))
+		}
+		n++
+	}
+	return s
+}
+
+// Hidden tells whether a character acts instead of being seen. Joiners and the
+// plain direction marks stay: scripts and emoji need them.
 func Hidden(r rune) bool {
 	switch {
 	case unicode.IsControl(r), r == unicode.ReplacementChar:

@@ -1,6 +1,7 @@
 package ios
 
 import (
+	"fmt"
 	"path"
 	"slices"
 	"strings"
@@ -16,7 +17,11 @@ var kinds = map[string]string{".appex": "extension", ".framework": "framework", 
 
 // nested finds the bundles inside the app and reads their property lists.
 func (r *reader) nested() {
+	// Bundles take memory that no file accounts for: some thousands at most.
+	const perBundle, worth = 8 << 10, 2 << 20
+	share := r.tree.Budget.Part(worth)
 	found := map[string]*facts.Bundle{}
+	spent := false
 	add := func(kind, dir string) *facts.Bundle {
 		if kind == "app-clip" && strings.HasPrefix(dir, "Watch/") {
 			kind = "watch-app"
@@ -31,7 +36,11 @@ func (r *reader) nested() {
 		dir, base := path.Dir(e.Name), path.Base(e.Name)
 		kind := kinds[path.Ext(dir)]
 		switch {
-		case kind == "" || dir == "." || found[dir] != nil:
+		case spent || kind == "" || dir == "." || found[dir] != nil || base != "Info.plist" && base != "PrivacyInfo.xcprivacy":
+		case share.Keep(perBundle) != nil:
+			spent = true
+			gap := fact.Unread(fmt.Sprintf("the app holds more bundles than the first %d that are read", len(found)))
+			r.out.LoseAll(gap, "bundles", "resources")
 		case base == "Info.plist":
 			r.list(add(kind, dir), e)
 		case base == "PrivacyInfo.xcprivacy" && kind == "resources" && r.tree.Get(dir+"/Info.plist") == nil:
@@ -42,7 +51,7 @@ func (r *reader) nested() {
 	// A framework in the layout of the desktop has no property list at its root.
 	for _, e := range r.tree.Entries {
 		if at := strings.Index(e.Name, ".framework/"); at >= 0 {
-			if dir := e.Name[:at+len(".framework")]; found[dir] == nil {
+			if dir := e.Name[:at+len(".framework")]; !spent && found[dir] == nil {
 				add("framework", dir).Info.LoseAll(fact.Missing("the framework has no property list at its root"))
 			}
 		}

@@ -103,14 +103,18 @@ func (r *reader) icon(info *plist.Value, at place.Place, dir string) *facts.IOSI
 // pictures finds the files and the catalogue's pictures of an icon.
 func (r *reader) pictures(icon *facts.IOSIcon, names []string, dir string) {
 	slices.Sort(names)
-	for _, name := range slices.Compact(names) {
-		found := false
-		for _, e := range r.names[dir] {
-			if iconMatches(path.Base(e.Name), name) {
-				icon.Files, found = append(icon.Files, r.iconFile(e)), true
-			}
+	byName := map[string][]*files.Entry{}
+	for _, e := range r.names[dir] {
+		for _, name := range iconNames(path.Base(e.Name)) {
+			byName[name] = append(byName[name], e)
 		}
-		if !found {
+	}
+	for _, name := range slices.Compact(names) {
+		found := byName[strings.TrimSuffix(name, ".png")]
+		for _, e := range found {
+			icon.Files = append(icon.Files, r.iconFile(e))
+		}
+		if len(found) == 0 {
 			icon.Missing = append(icon.Missing, name)
 		}
 	}
@@ -301,14 +305,12 @@ func (r *reader) icons() {
 	}
 }
 
-// iconMatches tells whether a file is a variant of an icon name: the name, an
+// iconNames lists the icon names that a file can be a variant of: the name, an
 // optional scale and device suffix, and the extension.
-func iconMatches(file, name string) bool {
-	rest, ok := strings.CutPrefix(file, strings.TrimSuffix(name, ".png"))
-	if !ok {
-		return false
-	}
-	rest = strings.TrimSuffix(rest, ".png")
-	rest = strings.TrimSuffix(strings.TrimSuffix(rest, "~ipad"), "~iphone")
-	return rest == "" || rest == "@2x" || rest == "@3x"
+func iconNames(file string) []string {
+	out := []string{file, strings.TrimSuffix(file, ".png")}
+	bare := strings.TrimSuffix(strings.TrimSuffix(out[1], "~ipad"), "~iphone")
+	out = append(out, bare, strings.TrimSuffix(strings.TrimSuffix(bare, "@2x"), "@3x"))
+	slices.Sort(out)
+	return slices.Compact(out)
 }

@@ -22,6 +22,7 @@ import (
 	"strings"
 
 	"regola.example/regola/internal/core/budget"
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/cms"
 	"regola.example/regola/internal/core/format/x509meta"
 )
@@ -164,6 +165,9 @@ func sections(data []byte, b *budget.Budget) ([]section, error) {
 		}
 		sec := section{raw: data[start:end], attrs: attributes(data[start:end])}
 		sec.name = sec.attrs["name"]
+		if len(sec.name) > maxName {
+			return nil, format.Errorf(start, "the name of an entry has %d bytes; at most %d are possible", len(sec.name), maxName)
+		}
 		start = next
 		for start < len(data) && (data[start] == '\n' || data[start] == '\r') {
 			start++
@@ -175,6 +179,9 @@ func sections(data []byte, b *budget.Budget) ([]section, error) {
 	}
 	return out, nil
 }
+
+// maxName is the most bytes that the name of an archive's entry can have.
+const maxName = 1<<16 - 1
 
 // attributes reads "Key: value" lines; a line that begins with a blank goes on
 // with the one before.

@@ -50,7 +50,7 @@ func (s *stream) names(sl *Slice) error {
 
 func selectors(s *stream, sl *Slice, sp span) {
 	if b, ok := s.whole(sl, sp, "method names"); ok {
-		for _, name := range bytes.Split(b, []byte{0}) {
+		for name := range bytes.SplitSeq(b, []byte{0}) {
 			if len(name) > 0 && s.keep(sl, name, "method names") {
 				sl.Selectors = append(sl.Selectors, string(name))
 			}
@@ -62,7 +62,7 @@ func selectors(s *stream, sl *Slice, sp span) {
 // instance variables, which are bytes of another kind.
 func classes(s *stream, sl *Slice, sp span) {
 	if b, ok := s.whole(sl, sp, "class names"); ok {
-		for _, name := range bytes.Split(b, []byte{0}) {
+		for name := range bytes.SplitSeq(b, []byte{0}) {
 			if len(name) > 1 && !bytes.ContainsFunc(name, notOfName) && s.keep(sl, name, "class names") {
 				sl.Classes = append(sl.Classes, string(name))
 			}
@@ -70,13 +70,17 @@ func classes(s *stream, sl *Slice, sp span) {
 	}
 }
 
+// perName is what a name takes beside its bytes: its header, and its place in
+// the index that is made of it.
+const perName = 64
+
 // keep takes the memory of one name. False means that there is none left: the
 // slice's names are then incomplete.
 func (s *stream) keep(sl *Slice, name []byte, what string) bool {
 	if sl.Partial != "" {
 		return false
 	}
-	if err := s.budget.Keep(len(name) + 24); err != nil {
+	if err := s.budget.Keep(len(name) + perName); err != nil {
 		sl.Partial = what + ": " + err.Error()
 		return false
 	}

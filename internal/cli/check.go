@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -77,7 +76,7 @@ was, 2 when the input or the call is wrong and nothing was judged.`,
 				if err == nil {
 					exit := exitStatus(res, failOn)
 					e.exit = max(e.exit, exit)
-					err = e.results(res, form, files, jobs[i], exit)
+					err = e.results(res, form, files, exit)
 				}
 				if err != nil && len(jobs) > 1 {
 					e.complain(err)
@@ -112,13 +111,9 @@ was, 2 when the input or the call is wrong and nothing was judged.`,
 
 // results writes one result, to the files that are asked for and to standard
 // output.
-func (e *env) results(res *check.Result, form *report.Form, files []outFile, job run.Job, exit int) error {
-	read := append(slices.Clone(job.Packages), filepath.Join(job.Dossier, dossier.FileName))
-	for _, s := range res.Stores {
-		read = append(read, s.Package)
-	}
+func (e *env) results(res *check.Result, form *report.Form, files []outFile, exit int) error {
 	for _, f := range files {
-		err := writeFile(f.name, read, func(w io.Writer) error {
+		err := writeFile(f.name, res.Read, func(w io.Writer) error {
 			return report.FormOf(f.format).Write(w, res, report.Look{}, exit)
 		})
 		if err != nil {

@@ -218,7 +218,15 @@ func (r *Runner) Check(ctx context.Context, job Job) (*check.Result, error) {
 	if err != nil {
 		return nil, err
 	}
-	return check.Run(ctx, pairs, d, r.opt.Options)
+	res, err := check.Run(ctx, pairs, d, r.opt.Options)
+	if err != nil {
+		return nil, err
+	}
+	res.Read = append(slices.Clone(packages), r.opt.Rulebooks...)
+	if d != nil {
+		res.Read = append(res.Read, d.Files()...)
+	}
+	return res, nil
 }
 
 // CheckAll judges many releases over the cores and hands each result out as

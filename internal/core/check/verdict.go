@@ -185,6 +185,7 @@ type Result struct {
 	Stores  []*Store
 	Expired []*dossier.Waiver
 	Unused  []*dossier.Waiver
+	Read    []string // every file of the user that was read, none of which a report may replace
 }
 
 // Count counts the verdicts in a state over all stores.

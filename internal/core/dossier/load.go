@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strings"
 
@@ -94,6 +95,18 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 		}
 	}
 	return ps
+}
+
+// Files lists the files that make up the dossier, without packages.
+func (d *Dossier) Files() []string {
+	out := []string{filepath.Join(d.Root, FileName)}
+	for _, l := range d.Listing {
+		out = append(out, l.File)
+	}
+	for _, name := range slices.Concat(d.Rulebooks, d.Tables) {
+		out = append(out, filepath.Join(d.Root, name))
+	}
+	return out
 }
 
 // Inside is the path of a file that the dossier names, which must lie in the

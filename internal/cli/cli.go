@@ -44,7 +44,7 @@ type env struct {
 
 // Run runs the program and returns its exit status.
 func Run(args []string, in io.Reader, out, errOut io.Writer) int {
-	signal.Ignore(syscall.SIGPIPE) // a reader that went away is told by the write
+	signal.Ignore(syscall.SIGPIPE) // a reader that went away is reported by the write
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	go func() {

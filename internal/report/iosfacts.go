@@ -135,7 +135,7 @@ func (t *factsTable) bundle(b *facts.Bundle) {
 		label := "  entitlements"
 		for _, e := range b.Signature.Entitlements {
 			text := e.Key
-			if !e.True {
+			if !e.Set {
 				text += " = " + strings.Join(e.Values, ", ")
 			}
 			t.row(label, text)

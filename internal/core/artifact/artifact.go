@@ -1,5 +1,5 @@
 // Package artifact opens a release package, whichever kind it is, and fills
-// its facts. The kind is told by content, never by name.
+// its facts. The kind follows from the content, never from the name.
 package artifact
 
 import (

@@ -1,6 +1,6 @@
 // Package dossier loads and validates the description of a submission: the
 // folder with dossier.yaml, listing/<locale>.yaml and pictures/. Every value
-// keeps its file, line and column; all problems are told at once.
+// keeps its file, line and column; all problems are reported at once.
 package dossier
 
 import (

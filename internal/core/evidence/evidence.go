@@ -13,17 +13,17 @@ import (
 
 // Evidence is what one package implies.
 type Evidence struct {
-	fact.Mark      `json:"-"`
-	SDKs           []*SDK            `json:"sdks"`               // third-party code that was recognised
-	Brought        map[string]string `json:"brought"`            // Android permission → the SDK that is known to bring it
-	Purposes       []*Purpose        `json:"purposes"`           // purpose strings that the code calls for
-	ExtPurposes    []*Purpose        `json:"extension_purposes"` // purpose strings that code of extensions calls for, as far as their own property lists lack them
-	PurposesUnused []*Unused         `json:"purposes_unused"`    // purpose strings that no code calls for
-	Wording        []*Wording        `json:"wording"`            // purpose strings that say too little
-	Reasons        []*Reason         `json:"reasons"`            // calls that need a declared reason, by bundle and category
-	BadReasons     []*BadReason      `json:"bad_reasons"`        // declared reasons that are not known
-	Collected      []*Collected      `json:"collected"`          // kinds of data that privacy manifests declare, over the whole app
-	BadCollected   []*BadReason      `json:"bad_collected"`      // declared kinds of data or purposes that are not known
+	fact.Mark         `json:"-"`
+	SDKs              []*SDK            `json:"sdks"`               // third-party code that was recognised
+	Brought           map[string]string `json:"brought"`            // Android permission → the SDK that is known to bring it
+	Purposes          []*Purpose        `json:"purposes"`           // purpose strings that the code calls for
+	ExtensionPurposes []*Purpose        `json:"extension_purposes"` // purpose strings that code of extensions calls for, as far as their own property lists lack them
+	PurposesUnused    []*Unused         `json:"purposes_unused"`    // purpose strings that no code calls for
+	Wording           []*Wording        `json:"wording"`            // purpose strings that say too little
+	Reasons           []*Reason         `json:"reasons"`            // calls that need a declared reason, by bundle and category
+	BadReasons        []*BadReason      `json:"bad_reasons"`        // declared reasons that are not known
+	Collected         []*Collected      `json:"collected"`          // kinds of data that privacy manifests declare, over the whole app
+	BadCollected      []*BadReason      `json:"bad_collected"`      // declared kinds of data or purposes that are not known
 }
 
 // SDK is third-party code that was recognised in the package.

@@ -152,7 +152,7 @@ func (e *Evidence) extensionPurposes(app *facts.IOS, t *tables.Set, code *signs.
 			}
 			item := &Purpose{Key: p.Key, Resource: p.Resource, Because: because, Binary: b.Code.Path, Confidence: p.Confidence}
 			item.SetSelf(b.Info.Self().In(p.Key))
-			e.ExtPurposes = append(e.ExtPurposes, item)
+			e.ExtensionPurposes = append(e.ExtensionPurposes, item)
 		}
 	}
 }

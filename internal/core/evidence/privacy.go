@@ -43,14 +43,14 @@ type Unused struct {
 // Collected is one kind of data that privacy manifests declare to collect: the
 // union over the app and everything in it.
 type Collected struct {
-	fact.Mark  `json:"-"`
-	Type       string              `json:"type"`          // identifier of privacy manifests
-	Names      []string            `json:"names"`         // what a dossier may call it
-	Bundles    []string            `json:"bundles"`       // whose manifests declare it
-	Linked     bool                `json:"linked"`        // any of them links it to the person
-	Tracking   bool                `json:"tracking"`      // any of them tracks with it
-	Purposes   []string            `json:"purposes"`      // identifiers
-	AsPurposes map[string][]string `json:"purpose_names"` // what a dossier may call each purpose
+	fact.Mark    `json:"-"`
+	Type         string              `json:"type"`          // identifier of privacy manifests
+	Names        []string            `json:"names"`         // what a dossier may call it
+	Bundles      []string            `json:"bundles"`       // whose manifests declare it
+	Linked       bool                `json:"linked"`        // any of them links it to the person
+	Tracking     bool                `json:"tracking"`      // any of them tracks with it
+	Purposes     []string            `json:"purposes"`      // identifiers
+	PurposeNames map[string][]string `json:"purpose_names"` // what a dossier may call each purpose
 }
 
 // collected makes the union of what privacy manifests declare to collect, and
@@ -93,7 +93,7 @@ func (e *Evidence) collected(app *facts.IOS, t *tables.Set) {
 			seen[c.Type] = true
 			u := byType[c.Type]
 			if u == nil {
-				u = &Collected{Type: c.Type, Names: names[c.Type], AsPurposes: map[string][]string{}}
+				u = &Collected{Type: c.Type, Names: names[c.Type], PurposeNames: map[string][]string{}}
 				u.SetSelf(c.Self())
 				byType[c.Type] = u
 				e.Collected = append(e.Collected, u)
@@ -105,8 +105,8 @@ func (e *Evidence) collected(app *facts.IOS, t *tables.Set) {
 			for _, p := range c.Purposes {
 				if purposes[p] == nil {
 					bad("the purpose " + p + " of " + c.Type + " is not known")
-				} else if u.AsPurposes[p] == nil {
-					u.Purposes, u.AsPurposes[p] = append(u.Purposes, p), purposes[p]
+				} else if u.PurposeNames[p] == nil {
+					u.Purposes, u.PurposeNames[p] = append(u.Purposes, p), purposes[p]
 				}
 			}
 		}

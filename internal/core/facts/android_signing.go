@@ -16,7 +16,7 @@ type Signing struct {
 	SideFile    bool              `json:"side_file"` // a scheme-4 file lies beside the package
 	Verified    *bool             `json:"verified"`  // every digest was verified and fits; nil when not asked for
 	Faults      []*SignatureFault `json:"faults"`
-	More        int64             `json:"more_faults"` // further ones that are only counted
+	MoreFaults  int64             `json:"more_faults"` // further ones that are only counted
 	StoreCopy   bool              `json:"store_copy"`  // marks show that the store delivered it
 }
 

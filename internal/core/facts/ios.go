@@ -12,7 +12,7 @@ type IOS struct {
 	Translations   Translations  `json:"translations"`
 	References     References    `json:"references"`
 	Layout         Layout        `json:"layout"`
-	Catalogs       []*Catalog    `json:"catalogues"` // compiled asset catalogues
+	Catalogues     []*Catalog    `json:"catalogues"` // compiled asset catalogues
 	Debug          DebugInfo     `json:"debug"`
 	SignatureFinal bool          `json:"signature_final"` // the signatures are those that the store sees; a build archive's are replaced
 	Archive        *BuildArchive `json:"archive"`         // what a build archive says of itself; nil for other packages

@@ -4,12 +4,12 @@ import "regola.example/regola/internal/core/fact"
 
 // IOSIcon is the app icon as the property list and the files show it.
 type IOSIcon struct {
-	fact.Mark `json:"-"`
-	Name      string         `json:"name"`          // CFBundleIconName, the set in the asset catalogue
-	Catalog   bool           `json:"catalog"`       // a compiled asset catalogue is there
-	Files     []*IconFile    `json:"files"`         // pictures that CFBundleIconFiles names
-	Missing   []string       `json:"missing_files"` // names in CFBundleIconFiles that no picture bears
-	Set       []*IconPicture `json:"set"`           // pictures of that name in the catalogue
+	fact.Mark    `json:"-"`
+	Name         string         `json:"name"`          // CFBundleIconName, the set in the asset catalogue
+	Catalog      bool           `json:"catalog"`       // a compiled asset catalogue is there
+	Files        []*IconFile    `json:"files"`         // pictures that CFBundleIconFiles names
+	MissingFiles []string       `json:"missing_files"` // names in CFBundleIconFiles that no picture has
+	Set          []*IconPicture `json:"set"`           // pictures of that name in the catalogue
 }
 
 // IconPicture is one size of an icon in an asset catalogue.

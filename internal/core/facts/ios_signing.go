@@ -4,10 +4,10 @@ import "regola.example/regola/internal/core/fact"
 
 // Seal is the resource seal of a bundle: the digests of its files.
 type Seal struct {
-	fact.Mark `json:"-"`
-	Present   bool         `json:"present"`
-	Faults    []*SealFault `json:"faults"`
-	More      int64        `json:"more_faults"` // further ones that are only counted
+	fact.Mark  `json:"-"`
+	Present    bool         `json:"present"`
+	Faults     []*SealFault `json:"faults"`
+	MoreFaults int64        `json:"more_faults"` // further ones that are only counted
 }
 
 // SealFault is a file that does not agree with the resource seal.
@@ -38,5 +38,5 @@ type Entitlement struct {
 	fact.Mark `json:"-"`
 	Key       string   `json:"key"`
 	Values    []string `json:"values"` // one for a plain value
-	True      bool     `json:"set"`
+	Set       bool     `json:"set"`
 }

@@ -93,7 +93,7 @@ func (p *Problem) Error() string {
 	return p.What
 }
 
-// Problems is a list of problems, told together. It is an error.
+// Problems is a list of problems, reported together. It is an error.
 type Problems []*Problem
 
 // Error joins the problems, one a line.

@@ -1,7 +1,7 @@
 // Package strictyaml fills Go structs from YAML 1.2 documents and forgets
 // nothing on the way: every value keeps its line and column, an unknown key is
 // refused with the name that was probably meant, and all problems of a
-// document are told at once.
+// document are reported at once.
 //
 // Field names come from json tags. Further tags:
 //

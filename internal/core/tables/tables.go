@@ -13,19 +13,19 @@ import (
 
 // Known is the tables whose rows have a type.
 type Known struct {
-	Permissions      map[string]*Permission `json:"permissions"`
-	Purposes         []*Purpose             `json:"purposes"`
-	SDKs             []*SDK                 `json:"sdks"`
-	Reasons          []*Reason              `json:"reasons"`                  // calls of the iOS platform whose use needs a declared reason
-	PublicLibs       []string               `json:"public_libraries"`         // of the Android system, to which an app may link
-	ClosedCalls      []string               `json:"closed_calls"`             // Android calls that read identifiers closed to apps of today
-	DebugCerts       []*Pattern             `json:"debug_certificates"`       // subjects of certificates that development tools make
-	DevelopmentCerts []*Pattern             `json:"development_certificates"` // subjects of certificates that do not serve for distribution
-	Shrinkers        []string               `json:"shrinker_marks"`           // beginnings of the marks that shrinkers leave in code
-	Junk             []*Pattern             `json:"junk"`                     // files that do not belong into a release
-	Leftovers        []*Pattern             `json:"leftovers"`                // files that the iOS store refuses inside an app
-	BuildFiles       []*Pattern             `json:"build_files"`              // files that serve the building of an iOS app
-	DebugParts       []*Pattern             `json:"debug_parts"`              // files that only debug builds of an iOS app have
+	Permissions             map[string]*Permission `json:"permissions"`
+	Purposes                []*Purpose             `json:"purposes"`
+	SDKs                    []*SDK                 `json:"sdks"`
+	Reasons                 []*Reason              `json:"reasons"`                  // calls of the iOS platform whose use needs a declared reason
+	PublicLibraries         []string               `json:"public_libraries"`         // of the Android system, to which an app may link
+	ClosedCalls             []string               `json:"closed_calls"`             // Android calls that read identifiers closed to apps of today
+	DebugCertificates       []*Pattern             `json:"debug_certificates"`       // subjects of certificates that development tools make
+	DevelopmentCertificates []*Pattern             `json:"development_certificates"` // subjects of certificates that do not serve for distribution
+	ShrinkerMarks           []string               `json:"shrinker_marks"`           // beginnings of the marks that shrinkers leave in code
+	Junk                    []*Pattern             `json:"junk"`                     // files that do not belong into a release
+	Leftovers               []*Pattern             `json:"leftovers"`                // files that the iOS store refuses inside an app
+	BuildFiles              []*Pattern             `json:"build_files"`              // files that serve the building of an iOS app
+	DebugParts              []*Pattern             `json:"debug_parts"`              // files that only debug builds of an iOS app have
 
 	// Of the iOS platform.
 	PrivateNames       []*PrivateName      `json:"private_names"`        // names of the system that apps may not use

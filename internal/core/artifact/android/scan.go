@@ -85,7 +85,7 @@ func (r *reader) verified() {
 	case len(s.Schemes) == 0:
 		s.Lose("verified", fact.Missing("the package is not signed"))
 	default:
-		ok := len(s.Faults) == 0 && s.More == 0
+		ok := len(s.Faults) == 0 && s.MoreFaults == 0
 		s.Verified = &ok
 		if g := s.Gap("verified"); g != nil && ok {
 			s.Lose("faults", fact.Gap{Kind: g.Kind, What: g.What, At: g.At})

@@ -39,7 +39,7 @@ func (j jarFiles) Open(name string) (io.ReadCloser, error) {
 	return e.Open()
 }
 
-// signing reads all signatures. Digests of entries are verified by sweep.
+// signing reads all signatures. Digests of entries are verified by scan.
 func (r *reader) signing() {
 	s := &facts.Signing{}
 	s.SetSelf(place.Place{File: r.file})
@@ -148,7 +148,7 @@ func (r *reader) certificate(c *x509meta.Certificate, entry string) *facts.Certi
 func (r *reader) signatureFault(scheme, entry, what string) {
 	const most = 2000 // a report of more helps nobody
 	if len(r.out.Signing.Faults) >= most {
-		r.out.Signing.More++
+		r.out.Signing.MoreFaults++
 		return
 	}
 	f := &facts.SignatureFault{Scheme: scheme, Entry: entry, What: what}

@@ -29,7 +29,7 @@ func (r *reader) catalogs() {
 		}
 		c := &facts.Catalog{Path: e.Name}
 		c.SetSelf(r.at(e.Name))
-		r.out.Catalogs = append(r.out.Catalogs, c)
+		r.out.Catalogues = append(r.out.Catalogues, c)
 		src, err := random(e)
 		var car *assetcar.Catalog
 		if err == nil {
@@ -72,7 +72,7 @@ func (r *reader) catalogs() {
 
 // catalog finds the catalogue beside a bundle's property list.
 func (r *reader) catalog(dir string) *facts.Catalog {
-	for _, c := range r.out.Catalogs {
+	for _, c := range r.out.Catalogues {
 		if path.Dir(c.Path) == dir {
 			return c
 		}
@@ -115,7 +115,7 @@ func (r *reader) pictures(icon *facts.IOSIcon, names []string, dir string) {
 			icon.Files = append(icon.Files, r.iconFile(e))
 		}
 		if len(found) == 0 {
-			icon.Missing = append(icon.Missing, name)
+			icon.MissingFiles = append(icon.MissingFiles, name)
 		}
 	}
 	c := r.catalog(dir)

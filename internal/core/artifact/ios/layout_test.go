@@ -164,15 +164,15 @@ func TestIcons(t *testing.T) {
 	require.Len(t, a.App.Icon.Set, 1, "the list of sizes is no picture")
 	assert.Equal(t, "marketing", a.App.Icon.Set[0].Idiom)
 	assert.True(t, a.App.Icon.Set[0].Opaque)
-	assert.Equal(t, []string{"Gone"}, a.App.Icon.Missing)
+	assert.Equal(t, []string{"Gone"}, a.App.Icon.MissingFiles)
 	require.Len(t, a.App.AlternateIcons, 2)
 	assert.Len(t, a.App.AlternateIcons[0].Set, 1)
 	assert.Len(t, a.App.AlternateIcons[1].Files, 1)
 	watch := a.Nested[0].Icon
 	assert.Contains(t, watch.Unread("set"), "cannot be read")
-	require.Len(t, a.Catalogs, 2)
-	assert.True(t, a.Catalogs[0].Readable)
-	assert.Contains(t, a.Catalogs[1].Fault, "32 bytes are expected")
+	require.Len(t, a.Catalogues, 2)
+	assert.True(t, a.Catalogues[0].Readable)
+	assert.Contains(t, a.Catalogues[1].Fault, "32 bytes are expected")
 }
 
 func TestNestedDetails(t *testing.T) {

@@ -61,7 +61,7 @@ func (r *reader) verifySeals() {
 		for _, f := range s.Verify(names, path.Base(r.executable(b)), digest) {
 			const most = 2000 // a report of more helps nobody
 			if len(b.Seal.Faults) >= most {
-				b.Seal.More++
+				b.Seal.MoreFaults++
 				continue
 			}
 			x := &facts.SealFault{Path: path.Join(b.Path, f.Path), What: f.What}
@@ -138,7 +138,7 @@ func entitlements(v *plist.Value) []*facts.Entitlement {
 	var out []*facts.Entitlement
 	for _, k := range v.SortedKeys() {
 		x := v.Get(k)
-		e := &facts.Entitlement{Key: k, True: x.IsTrue()}
+		e := &facts.Entitlement{Key: k, Set: x.IsTrue()}
 		switch x.Kind {
 		case plist.Array:
 			for _, it := range x.Items {

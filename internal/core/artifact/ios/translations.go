@@ -11,7 +11,7 @@ import (
 	"regola.example/regola/internal/core/format/plist"
 )
 
-// someKeys is how many missing keys are told by name.
+// someKeys is how many missing keys are named.
 const someKeys = 3
 
 // strings reads a strings table: a property list in either encoding, or the

@@ -5,7 +5,7 @@
 // The format has no published specification. What is read here is what files
 // of several years have in common: a block store whose trees map a key, a list
 // of 16-bit attributes, to a header that tells size and form. Attributes and
-// forms that are not known are told as numbers and never guessed.
+// forms that are not known stay numbers and never guessed.
 package assetcar
 
 import (

@@ -78,7 +78,7 @@ type section struct {
 
 // Read reads manifest, signature files and blocks, and verifies that they
 // agree with each other. Entries are verified by Verify, or one at a time by
-// Want. It returns nil when the archive bears no JAR signature.
+// Want. It returns nil when the archive has no JAR signature.
 func Read(files Files, b *budget.Budget) *Signature {
 	s := &Signature{budget: b, digests: make(map[string]*section)}
 	var sigs []string

@@ -184,7 +184,7 @@ func read(s *stream) (*File, error) {
 	if err != nil {
 		return nil, err
 	}
-	// The stream goes forward only; slices are told in the file's order.
+	// The stream goes forward only; slices are given in the file's order.
 	order := make([]int, len(offsets))
 	for i := range order {
 		order[i] = i

@@ -28,7 +28,7 @@ var readers = map[string]func(*stream, *Slice, span){
 
 // names streams through the parts of a slice that hold names, in the file's
 // order: names of the code and literals stand in the text segment, the symbol
-// table and its strings at the end. What cannot be reached is told in Partial.
+// table and its strings at the end. What cannot be reached is named in Partial.
 func (s *stream) names(sl *Slice) error {
 	sort.SliceStable(sl.sections, func(i, j int) bool { return sl.sections[i].offset < sl.sections[j].offset })
 	for _, sec := range sl.sections {

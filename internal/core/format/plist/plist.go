@@ -1,6 +1,6 @@
 // Package plist reads property lists in both encodings, binary ("bplist00")
 // and XML, and keeps what a checker of hand-made files needs: the exact type
-// of every value, its byte offset, and keys that stand twice.
+// of every value, its byte offset, and keys that occur twice.
 //
 // Source of the formats: for XML, the PropertyList-1.0 document type; for
 // binary, the published description in the Core Foundation sources

@@ -17,7 +17,7 @@ type Element struct {
 	Offset   int64  // of the element in the compiled file, in bytes
 }
 
-// Attr is one attribute. Shrinkers drop the name of platform attributes and
+// Attr is one attribute. ShrinkerMarks drop the name of platform attributes and
 // keep the id, so look attributes up with Element.Attr.
 type Attr struct {
 	NS, Name string

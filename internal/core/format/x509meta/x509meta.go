@@ -5,7 +5,7 @@ package x509meta
 
 import (
 	"crypto"
-	//lint:ignore SA1019 old packages are signed with it, and that must be told
+	//lint:ignore SA1019 old packages are signed with it, and that must be reported
 	"crypto/dsa"
 	"crypto/ecdsa"
 	"crypto/ed25519"

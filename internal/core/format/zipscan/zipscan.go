@@ -302,7 +302,7 @@ const maxDescriptor = 24
 // length in bytes.
 func (e *Entry) local() (int64, error) {
 	var h [30 + 512]byte
-	n, err := e.archive.r.ReadAt(h[:], e.Header)
+	n, _ := e.archive.r.ReadAt(h[:], e.Header) // n tells what is there
 	le := binary.LittleEndian
 	if n < 30 || le.Uint32(h[:]) != sigLocal {
 		return 0, format.Errorf(e.Header, "no local header")
@@ -312,7 +312,7 @@ func (e *Entry) local() (int64, error) {
 	if 30+name <= n {
 		local = h[30 : 30+name]
 	} else if local = make([]byte, name); name > 0 {
-		if _, err = e.archive.r.ReadAt(local, e.Header+30); err != nil {
+		if _, err := e.archive.r.ReadAt(local, e.Header+30); err != nil {
 			return 0, format.Errorf(e.Header, "the local header is cut off")
 		}
 	}

@@ -251,7 +251,7 @@ func TestRulebookTest(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, []byte(ownRules), 0o644))
 	out, _, exit := regola(t, dir, "rulebook", "test", "house.yaml")
 	assert.Zero(t, exit)
-	assert.Contains(t, out, "1 rules, 2 examples, all as they say")
+	assert.Contains(t, out, "1 rule, 2 examples, all as they say")
 	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(ownRules, "min_level: 28}}}}, breaks: false", "min_level: 27}}}}, breaks: false", 1)), 0o644))
 	out, _, exit = regola(t, dir, "rulebook", "test", "house.yaml")
 	assert.Equal(t, 1, exit)
@@ -260,6 +260,19 @@ func TestRulebookTest(t *testing.T) {
 	_, stderr, exit := regola(t, dir, "rulebook", "test", "house.yaml")
 	assert.Equal(t, 2, exit)
 	assert.Contains(t, stderr, "house.yaml:10:33: house/min-level: expect: undefined field 'min_levl'")
+
+	// The rulebook of the guide, and one that looks at a table of its own.
+	guide, err := os.ReadFile("../../docs/writing-rules.md")
+	require.NoError(t, err)
+	_, book, _ := strings.Cut(string(guide), "```yaml\n")
+	book, _, _ = strings.Cut(book, "```")
+	require.NoError(t, os.WriteFile(file, []byte(book), 0o644))
+	out, stderr, _ = regola(t, dir, "rulebook", "test", "house.yaml")
+	assert.Contains(t, out, "all as they say", stderr)
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(ownRules, ">= 28", ">= table.our_levels[0].level", 1)), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "levels.yaml"), []byte("our_levels: [{level: 28}]\n"), 0o644))
+	out, stderr, _ = regola(t, dir, "rulebook", "test", "--tables", "levels.yaml", "house.yaml")
+	assert.Contains(t, out, "all as they say", stderr)
 }
 
 func TestOutFile(t *testing.T) {

@@ -21,20 +21,23 @@ func (e *env) rulebookCommand() *cobra.Command {
 		Args:  cobra.NoArgs,
 		RunE:  func(c *cobra.Command, _ []string) error { return c.Help() },
 	}
-	c.AddCommand(&cobra.Command{
+	var own []string
+	test := &cobra.Command{
 		Use:     "test FILE…",
 		Short:   "Check the types of a rulebook's conditions and run its examples",
-		Example: "  regola rulebook test our-rules.yaml",
+		Example: "  regola rulebook test our-rules.yaml\n  regola rulebook test --tables our-partners.yaml our-rules.yaml",
 		Args:    cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, files []string) error {
 			for _, f := range files {
-				if err := e.testBook(f); err != nil {
+				if err := e.testBook(f, own); err != nil {
 					return err
 				}
 			}
 			return nil
 		},
-	})
+	}
+	test.Flags().StringArrayVar(&own, "tables", nil, "also give the rules the tables of this file; may be repeated")
+	c.AddCommand(test)
 	c.AddCommand(&cobra.Command{
 		Use:   "fields",
 		Short: "List the fields and functions that rules may use",
@@ -44,7 +47,7 @@ func (e *env) rulebookCommand() *cobra.Command {
 	return c
 }
 
-func (e *env) testBook(file string) error {
+func (e *env) testBook(file string, own []string) error {
 	b, problems := run.ReadBook(e.lib, file)
 	if len(problems) > 0 {
 		return problems
@@ -52,6 +55,16 @@ func (e *env) testBook(file string) error {
 	set, err := e.lib.Tables()
 	if err != nil {
 		return err
+	}
+	if len(own) > 0 {
+		set = set.Clone()
+	}
+	for _, name := range own {
+		more, ps := run.ReadTables(name)
+		if len(ps) > 0 {
+			return ps
+		}
+		set.Add(more)
 	}
 	env, problems := check.NewEnv([]*rulebook.Book{b}, set)
 	if len(problems) > 0 {
@@ -78,6 +91,6 @@ func (e *env) testBook(file string) error {
 		e.exit = exitFindings
 		return nil
 	}
-	fmt.Fprintf(e.out, "%s: %d rules, %d examples, all as they say\n", visible.Text(file), len(b.Rules), examples)
+	fmt.Fprintf(e.out, "%s: %s, %s, all as they say\n", visible.Text(file), report.Count(len(b.Rules), "rule", "rules"), report.Count(examples, "example", "examples"))
 	return nil
 }

@@ -64,7 +64,7 @@ func dexText(d *facts.Dex) (string, string) {
 	if g := d.Gone(); g != nil {
 		return name, "not read: " + g.What
 	}
-	text := fmt.Sprintf("version %s, %s, %d method references", d.Version, count(int(d.Classes), "class", "classes"), d.Methods)
+	text := fmt.Sprintf("version %s, %s, %d method references", d.Version, Count(int(d.Classes), "class", "classes"), d.Methods)
 	if !d.Checksum {
 		text += ", checksum wrong"
 	}
@@ -83,7 +83,7 @@ func components(t *factsTable, label string, v any) {
 	var parts []string
 	for _, k := range []struct{ kind, many string }{{"activity", "activities"}, {"activity-alias", "aliases"}, {"service", "services"}, {"receiver", "receivers"}, {"provider", "providers"}} {
 		if n := byKind[k.kind]; n > 0 {
-			parts = append(parts, count(n, k.kind, k.many))
+			parts = append(parts, Count(n, k.kind, k.many))
 		}
 	}
 	t.row(label, strings.Join(parts, ", ")+fmt.Sprintf("; %d exported", exported))
@@ -95,7 +95,7 @@ func androidLibraries(t *factsTable, _ string, v any) {
 		t.row("native code", "none")
 	}
 	for _, abi := range n.Architectures {
-		t.row(abi.Name, fmt.Sprintf("%d bits, %s", abi.Bits, count(len(abi.Libraries), "library", "libraries")))
+		t.row(abi.Name, fmt.Sprintf("%d bits, %s", abi.Bits, Count(len(abi.Libraries), "library", "libraries")))
 		for _, l := range n.Libraries {
 			if l.ABI == abi.Name {
 				t.row("  "+l.Name, libraryText(l))

@@ -18,7 +18,7 @@ import (
 // table of rows below; what could not be read stands at the end.
 func FactsTable(w io.Writer, p *facts.Package, look Look) error {
 	t := &factsTable{printer: printer{w: w, look: look}}
-	t.line("%s  %s", t.strong(p.File), t.dim(fmt.Sprintf("%s, %s, %s", strings.ToUpper(p.Kind), size(p.Size), count(int(p.Entries), "file", "files"))))
+	t.line("%s  %s", t.strong(p.File), t.dim(fmt.Sprintf("%s, %s, %s", strings.ToUpper(p.Kind), size(p.Size), Count(int(p.Entries), "file", "files"))))
 	section := ""
 	for _, r := range factRows {
 		v, ok := lookup(reflect.ValueOf(p), r.path)
@@ -108,7 +108,7 @@ var factRows = []factRow{
 		if m.Gap("native_symbols") != nil {
 			return ""
 		}
-		return count(len(m.NativeSymbols), "library", "libraries")
+		return Count(len(m.NativeSymbols), "library", "libraries")
 	})},
 	{"signing", "", "android.signing", androidSigning},
 	{"sizes", "", "android.sizes.parts", func(t *factsTable, _ string, v any) {
@@ -163,7 +163,7 @@ var factRows = []factRow{
 		case c.Gone() != nil:
 			return "", ""
 		}
-		return "", fmt.Sprintf("%s: %s imported, %d exported", c.Path, count(int(c.Imported), "name", "names"), c.Exported)
+		return "", fmt.Sprintf("%s: %s imported, %d exported", c.Path, Count(int(c.Imported), "name", "names"), c.Exported)
 	})},
 	{"code", "resources", "ios.resources", func(t *factsTable, label string, v any) {
 		var paths []string

@@ -149,10 +149,10 @@ func (t *factsTable) bundle(b *facts.Bundle) {
 	if p := b.Profile; p != nil {
 		text := fmt.Sprintf("%s, for %s, until %s", p.Kind, p.AppID, day.Long(p.Expires))
 		if p.Devices > 0 {
-			text += fmt.Sprintf(", on %s", count(int(p.Devices), "device", "devices"))
+			text += fmt.Sprintf(", on %s", Count(int(p.Devices), "device", "devices"))
 		}
 		if len(p.Certificates) != 1 {
-			text += ", with " + count(len(p.Certificates), "certificate", "certificates")
+			text += ", with " + Count(len(p.Certificates), "certificate", "certificates")
 		}
 		t.row("  profile", text)
 		t.row("  fault", p.SignatureFault)
@@ -164,7 +164,7 @@ func (t *factsTable) bundle(b *facts.Bundle) {
 		for _, c := range m.Accessed {
 			cats = append(cats, strings.TrimPrefix(c.Category, "NSPrivacyAccessedAPICategory"))
 		}
-		t.row("  privacy manifest", strings.TrimSuffix("reasons for "+strings.Join(cats, ", "), "reasons for ")+fmt.Sprintf(" (%s collected)", count(len(m.Collected), "kind of data", "kinds of data")))
+		t.row("  privacy manifest", strings.TrimSuffix("reasons for "+strings.Join(cats, ", "), "reasons for ")+fmt.Sprintf(" (%s collected)", Count(len(m.Collected), "kind of data", "kinds of data")))
 	} else {
 		t.row("  privacy manifest", "none")
 	}

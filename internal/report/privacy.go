@@ -129,7 +129,7 @@ func (t *factsTable) iosPrivacy(a *facts.IOS, e *evidence.Evidence) {
 	}
 	if missing > 0 {
 		t.line("")
-		t.block(0, "", nil, count(missing, "declaration is missing", "declarations are missing")+`; "regola privacy PACKAGE --manifest FILE" writes a manifest to complete`+bundleHint(e), nil)
+		t.block(0, "", nil, Count(missing, "declaration is missing", "declarations are missing")+`; "regola privacy PACKAGE --manifest FILE" writes a manifest to complete`+bundleHint(e), nil)
 	}
 }
 

@@ -81,7 +81,7 @@ func RulesTable(w io.Writer, rules []*rulebook.Rule, look Look) error {
 		}
 	}
 	p.line("")
-	p.line("%s; %s", count(len(rules), "rule", "rules"), `"regola explain RULE" tells what one wants and why`)
+	p.line("%s; %s", Count(len(rules), "rule", "rules"), `"regola explain RULE" tells what one wants and why`)
 	return p.err
 }
 

@@ -199,7 +199,8 @@ func (p *printer) where(indent int, at place.Place) {
 }
 
 // count writes a number with its noun, in the right number.
-func count(n int, one, many string) string {
+// Count is a number with its noun: 1 kiln, 2 kilns.
+func Count(n int, one, many string) string {
 	if n == 1 {
 		return "1 " + one
 	}

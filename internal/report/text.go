@@ -129,7 +129,7 @@ func (p *printer) finding(r *check.Result, f *check.Finding) {
 	p.where(2+labelWidth, first.At)
 	for i, o := range f.Faults[1:] {
 		if i+1 == maxPlaces {
-			p.block(2+labelWidth, pad("and", 6), styleDim, count(len(f.Faults)-maxPlaces+f.More, "more place", "more places")+" (--format json lists them)", nil)
+			p.block(2+labelWidth, pad("and", 6), styleDim, Count(len(f.Faults)-maxPlaces+f.More, "more place", "more places")+" (--format json lists them)", nil)
 			break
 		}
 		if o.Say != first.Say {
@@ -173,7 +173,7 @@ func (p *printer) open(r *check.Result, state check.State, title string) {
 		return
 	}
 	p.line("")
-	p.line("%s  %s", p.strong(title), count(total, "rule", "rules"))
+	p.line("%s  %s", p.strong(title), Count(total, "rule", "rules"))
 	for _, reason := range reasons {
 		ids := byReason[reason]
 		p.block(2, "", nil, fmt.Sprintf("%s (%d)", reason, len(ids)), nil)

@@ -1,9 +1,3 @@
-// Package hostile makes small packages that are built to take a reader's time
-// or memory: counts that claim what is not there, parts that are referred to
-// again and again, names that are long and many, contents that unpack to a
-// thousand times their size. Each is a sound package of the demo with one part
-// changed, so that everything else in it can still be judged. It is for tests
-// and measurements only.
 package hostile
 
 import (

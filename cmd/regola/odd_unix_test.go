@@ -9,89 +9,13 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"runtime"
-	"strconv"
-	"strings"
 	"syscall"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"regola.example/regola/internal/hostile"
 )
-
-const makeEnv = "REGOLA_TEST_MAKE"
-
-// init makes one hostile package when the test program is called for that: the
-// peak of memory that the system tells of a child begins with what its parent
-// held, so a process that measures must stay small.
-func init() {
-	n, path, ok := strings.Cut(os.Getenv(makeEnv), " ")
-	if !ok {
-		return
-	}
-	i, err := strconv.Atoi(n)
-	if err == nil {
-		var f *os.File
-		if f, err = os.Create(path); err == nil {
-			err = hostile.Kinds()[i].Make(f)
-		}
-	}
-	if err != nil {
-		panic(err)
-	}
-	os.Exit(0)
-}
-
-// TestHostile judges small packages that are built to take time or memory: each
-// within the bounds, with whole JSON, and with everything else judged. Those
-// that take long to make run in scripts/hostile only.
-func TestHostile(t *testing.T) {
-	const longest, most = 5 * time.Second, 150 << 10
-	slow := []string{"gigabyte", "MiB", "70,000", "32,000", "300", "60,000", "nested 5,000", "million", "names of 60", "20,000 privacy", "20,000 icon", "catalogue", "certificates", "activities", "40,000", "strings in 100"}
-	dir := t.TempDir()
-	ran := 0
-	for i, k := range hostile.Kinds() {
-		skip := false
-		for _, s := range slow {
-			skip = skip || strings.Contains(k.Name, s)
-		}
-		if skip {
-			continue
-		}
-		ran++
-		t.Run(k.Name, func(t *testing.T) {
-			made := exec.Command(os.Args[0])
-			made.Env = append(os.Environ(), makeEnv+"="+strconv.Itoa(i)+" "+filepath.Join(dir, k.File))
-			said, err := made.CombinedOutput()
-			require.NoError(t, err, string(said))
-			var out, errs bytes.Buffer
-			c := exec.Command(program, "check", "--alone", "--format", "json", "--on", on, k.File)
-			c.Dir, c.Stdout, c.Stderr = dir, &out, &errs
-			start := time.Now()
-			_ = c.Run()
-			assert.Less(t, time.Since(start), longest)
-			if runtime.GOOS == "linux" { // in KB there
-				assert.Less(t, c.ProcessState.SysUsage().(*syscall.Rusage).Maxrss, int64(most))
-			}
-			assert.NotContains(t, errs.String(), "goroutine")
-			if c.ProcessState.ExitCode() == 2 {
-				assert.Contains(t, errs.String(), "\n  mend ", "the central file of the package cannot be read")
-				return
-			}
-			var doc struct {
-				Stores []struct{ Totals map[string]int }
-			}
-			require.NoError(t, json.Unmarshal(out.Bytes(), &doc), errs.String())
-			require.Len(t, doc.Stores, 1)
-			assert.Greater(t, doc.Stores[0].Totals["held"], 20, "everything else is judged")
-			assert.Less(t, out.Len(), 2<<20)
-		})
-	}
-	assert.Greater(t, ran, 20)
-}
 
 // TestSafeOutput writes reports beside, onto and through what is there.
 func TestSafeOutput(t *testing.T) {

@@ -1,0 +1,79 @@
+package rulebooks_test
+
+import (
+	"os"
+	"path/filepath"
+	"reflect"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/fact"
+)
+
+// computed are the dossier's fields that Go reads, not rules: who accepts what
+// and until when, and where files lie.
+var computed = map[string]bool{"regola": true, "packages": true, "rulebooks": true, "tables": true, "confirmed": true, "waivers": true}
+
+// waiting are questions whose rules are still to be written. A field that gets
+// its rule leaves this list; no field may join it unseen.
+var waiting = map[string]bool{
+	"app.price": true, "app.tags": true, "contact.website": true, "products.price": true, "review.sign_in.steps": true,
+	"answers.audience.appeals_to_children": true, "answers.data.ephemeral": true, "answers.data.optional": true, "answers.data.shared": true,
+	"answers.encryption.compliance_ref": true, "answers.features.government": true, "answers.features.news": true,
+	"release.testing.testers": true, "release.testing.from": true, "release.testing.until": true,
+}
+
+// TestFieldsRead holds that each question of the dossier and each text of a
+// listing is read by some rule: nobody shall answer for nothing.
+func TestFieldsRead(t *testing.T) {
+	used := map[string]bool{}
+	paths, err := filepath.Glob("*/*.yaml")
+	require.NoError(t, err)
+	word := regexp.MustCompile(`\.([a-z_]+)`)
+	for _, path := range paths {
+		data, err := os.ReadFile(path)
+		require.NoError(t, err)
+		for l := range strings.Lines(string(data)) {
+			if strings.Contains(l, "given:") {
+				continue
+			}
+			for _, m := range word.FindAllStringSubmatch(l, -1) {
+				used[m[1]] = true
+			}
+		}
+	}
+	seen := 0
+	var walk func(reflect.Type, string)
+	walk = func(ty reflect.Type, path string) {
+		switch ty.Kind() {
+		case reflect.Pointer, reflect.Slice, reflect.Map:
+			walk(ty.Elem(), path)
+		case reflect.Struct:
+			for _, f := range reflect.VisibleFields(ty) {
+				name := fact.RuleName(f)
+				if name == "" || path == "" && computed[name] {
+					continue
+				}
+				below := f.Type
+				for below.Kind() == reflect.Pointer || below.Kind() == reflect.Slice {
+					below = below.Elem()
+				}
+				here := strings.TrimPrefix(path+"."+name, ".")
+				if below.Kind() == reflect.Struct && strings.HasSuffix(below.PkgPath(), "/dossier") && below != reflect.TypeFor[dossier.Secret]() {
+					walk(below, here)
+					continue
+				}
+				seen++
+				assert.Equal(t, !waiting[here], used[name], "%s: is it read by a rule?", here)
+			}
+		}
+	}
+	walk(reflect.TypeFor[dossier.Dossier](), "")
+	walk(reflect.TypeFor[dossier.Texts](), "listing")
+	assert.Greater(t, seen, 60)
+}

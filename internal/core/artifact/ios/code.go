@@ -15,10 +15,9 @@ import (
 	"regola.example/regola/internal/core/place"
 )
 
-// executables streams the executable of every bundle, each once, for all who
-// need it.
+// executables takes what begin reads: the executable of every bundle, each
+// streamed once for all who need it.
 func (r *reader) executables() {
-	r.begin()
 	for _, b := range r.out.Bundles {
 		r.code(b)
 	}

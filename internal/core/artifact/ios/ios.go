@@ -108,6 +108,8 @@ func Read(file string, t *files.Tree, root string, opt Options) (*facts.IOS, err
 	for _, b := range r.out.Bundles {
 		r.beside(b)
 	}
+	r.begin()
+	ahead := r.digestAhead()
 	r.executables()
 	r.sdk(app, at)
 	r.icons()
@@ -117,6 +119,7 @@ func Read(file string, t *files.Tree, root string, opt Options) (*facts.IOS, err
 	r.layout()
 	r.archive()
 	r.debugInfo()
+	ahead()
 	r.verifySeals()
 	return r.out, nil
 }

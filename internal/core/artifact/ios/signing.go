@@ -2,16 +2,21 @@ package ios
 
 import (
 	"bytes"
+	"cmp"
+	"context"
 	"fmt"
 	"path"
+	"slices"
 
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/files"
 	"regola.example/regola/internal/core/format/coderes"
 	"regola.example/regola/internal/core/format/codesign"
 	"regola.example/regola/internal/core/format/macho"
 	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/format/x509meta"
+	"regola.example/regola/internal/core/work"
 )
 
 // seal reads a bundle's resource seal.
@@ -43,6 +48,33 @@ func (r *reader) seal(b *facts.Bundle) {
 		r.sealed[path.Join(b.Path, name)] = true
 	}
 }
+
+// digestAhead digests large files that a seal names and that nobody else reads,
+// beside the executables: each of those keeps one core busy for long. The
+// function that it gives waits for the end.
+func (r *reader) digestAhead() (wait func()) {
+	const large = 1 << 20
+	var ahead []*files.Entry
+	for name := range r.sealed {
+		e := r.tree.Get(name)
+		if e == nil || e.Size < large || r.begun[name] != nil || slices.Contains(readElsewhere, path.Ext(name)) {
+			continue
+		}
+		ahead = append(ahead, e)
+	}
+	slices.SortFunc(ahead, func(a, b *files.Entry) int { return cmp.Compare(b.Size, a.Size) })
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		_ = work.Each(context.Background(), len(ahead), func(i int) {
+			_, _ = ahead[i].SHA256(make([]byte, 64<<10)) // what does not unpack is reported by the seal
+		})
+	}()
+	return func() { <-done }
+}
+
+// readElsewhere are the extensions of files that other readers unpack whole.
+var readElsewhere = []string{"", ".car", ".dylib", ".plist", ".png", ".strings", ".stringsdict", ".storyboardc", ".nib", ".mobileprovision", ".xcprivacy"}
 
 // verifySeals holds the files of every bundle against its seal. It comes last:
 // what others unpacked is digested already, or still held.

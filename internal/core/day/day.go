@@ -40,3 +40,16 @@ func (d Day) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
 func (d Day) Between(from, until *Day) bool {
 	return (from == nil || !d.Before(from.Time)) && (until == nil || !d.After(until.Time))
 }
+
+// Bounded is a moment in UTC, within the years 1 to 9999: others cannot be
+// written in the form that JSON and CEL use. A certificate can claim any.
+func Bounded(t time.Time) time.Time {
+	t = t.UTC()
+	if first := (time.Time{}); t.Before(first) {
+		return first
+	}
+	if last := time.Date(9999, time.December, 31, 23, 59, 59, 0, time.UTC); t.After(last) {
+		return last
+	}
+	return t
+}

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"regola.example/regola/internal/core/budget"
+	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/format/cms"
 	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/format/x509meta"
@@ -58,7 +59,7 @@ func Parse(data []byte, b *budget.Budget) (*Profile, error) {
 		p.Created = v.Time
 	}
 	if v := root.Get("ExpirationDate"); v != nil {
-		p.Expires = v.Time
+		p.Expires = day.Bounded(v.Time)
 	}
 	if v := root.Get("DeveloperCertificates"); v != nil {
 		for _, c := range v.Items {

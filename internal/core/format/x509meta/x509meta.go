@@ -19,6 +19,8 @@ import (
 	"regexp"
 	"strings"
 	"time"
+
+	"regola.example/regola/internal/core/day"
 )
 
 // Certificate is what a release check asks of a certificate.
@@ -38,7 +40,7 @@ func Of(c *x509.Certificate) *Certificate {
 	sum := sha256.Sum256(c.Raw)
 	out := &Certificate{
 		Subject: name(c.Subject.String()), Issuer: name(c.Issuer.String()), Algorithm: c.SignatureAlgorithm.String(),
-		NotBefore: c.NotBefore.UTC(), NotAfter: c.NotAfter.UTC(), Fingerprint: hex.EncodeToString(sum[:]),
+		NotBefore: day.Bounded(c.NotBefore), NotAfter: day.Bounded(c.NotAfter), Fingerprint: hex.EncodeToString(sum[:]),
 	}
 	switch k := c.PublicKey.(type) {
 	case *rsa.PublicKey:

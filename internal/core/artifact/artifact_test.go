@@ -322,3 +322,15 @@ func FuzzOpen(f *testing.F) {
 		}
 	})
 }
+
+// BenchmarkOpen opens the demo's packages with every digest verified.
+func BenchmarkOpen(b *testing.B) {
+	for _, file := range []string{demo + "sound/build/terrafuoco.aab", demo + "sound/build/Terrafuoco.ipa"} {
+		b.Run(filepath.Base(file), func(b *testing.B) {
+			for b.Loop() {
+				_, err := artifact.Open(file, artifact.Options{Digests: true})
+				require.NoError(b, err)
+			}
+		})
+	}
+}

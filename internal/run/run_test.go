@@ -245,26 +245,41 @@ func TestPackageInPlace(t *testing.T) {
 	assert.Equal(t, fact.NotGiven, states(res)["ios/build-sdk"].Gaps[0].Kind)
 }
 
+func load(tb testing.TB) {
+	lib := rulebooks.NewLibrary(os.DirFS("../../rulebooks"), "rulebooks/")
+	stores, err := lib.Stores()
+	require.NoError(tb, err)
+	for _, s := range stores {
+		_, err := lib.Books(s)
+		require.NoError(tb, err)
+	}
+	_, err = lib.Tables()
+	require.NoError(tb, err)
+}
+
+func firstCheck(tb testing.TB) {
+	r, err := run.New(rulebooks.BuiltIn, options(tb))
+	require.NoError(tb, err)
+	_, err = r.Check(context.Background(), run.Job{Dossier: demo + "faulty"})
+	require.NoError(tb, err)
+}
+
+// TestStartWork holds what a start costs. Allocations stand for time: they are
+// the same on every machine.
+func TestStartWork(t *testing.T) {
+	assert.Less(t, testing.AllocsPerRun(1, func() { load(t) }), 200_000.0)
+	assert.Less(t, testing.AllocsPerRun(1, func() { firstCheck(t) }), 700_000.0)
+}
+
 func BenchmarkLoad(b *testing.B) {
 	for b.Loop() {
-		lib := rulebooks.NewLibrary(os.DirFS("../../rulebooks"), "rulebooks/")
-		stores, err := lib.Stores()
-		require.NoError(b, err)
-		for _, s := range stores {
-			_, err := lib.Books(s)
-			require.NoError(b, err)
-		}
-		_, err = lib.Tables()
-		require.NoError(b, err)
+		load(b)
 	}
 }
 
 func BenchmarkFirstCheck(b *testing.B) {
 	for b.Loop() {
-		r, err := run.New(rulebooks.BuiltIn, options(b))
-		require.NoError(b, err)
-		_, err = r.Check(context.Background(), run.Job{Dossier: demo + "faulty"})
-		require.NoError(b, err)
+		firstCheck(b)
 	}
 }
 

@@ -35,7 +35,7 @@ const (
 )
 
 // slow are parts of the names of kinds that take seconds to make.
-var slow = []string{"gigabyte", "MiB", "70,000", "32,000", "300", "60,000", "nested 5,000", "million", "names of 60", "20,000 privacy", "20,000 icon", "catalogue", "certificates", "activities", "40,000", "strings in 100"}
+var slow = []string{"gigabyte", "MiB", "70,000", "32,000", "300", "60,000", "nested 5,000", "million", "names of 60", "20,000 privacy", "20,000 icon", "catalogue", "certificates", "activities", "40,000", "strings in 100", "attributes"}
 
 // TestMain makes one package when it is called for that: the peak of memory
 // that the system tells of a child begins with what its parent held, so a

@@ -353,6 +353,18 @@ func androidKinds(aab adder, apk signer, one oner, many manyer) {
 			return field(nil, 4, field(nil, 2, field(nil, 1, []byte(strings.Repeat("\u202e\x1b[2J", 20_000)))))
 		}}}}
 	}, nil)
+	aab("table: 5,000 attributes that refer to 5,000 configurations", func() map[string]content {
+		a := el("application", nil)
+		for i := range 5_000 {
+			a.children = append(a.children, el("activity", []string{"name", fmt.Sprintf(".A%d", i), "label", fmt.Sprint("@", 0x7f020000), "exported", fmt.Sprint("@", 0x7f020000)}))
+		}
+		return map[string]content{
+			base + "manifest/AndroidManifest.xml": of(el("manifest", []string{":package", pkg}, a).proto()),
+			base + "resources.pb": of(resources(map[string][]entry{"string": {{"a", 5_000, func(int) []byte {
+				return field(nil, 4, field(nil, 2, field(nil, 1, []byte("true"))))
+			}}}})),
+		}
+	})
 	for _, name := range []string{"resources.pb", "manifest/AndroidManifest.xml", "dex/classes.dex", "lib/arm64-v8a/libkilnmath.so"} {
 		aab("a gigabyte of zeros as "+name, one(base+name, func() content { return zeros(1 << 30) }))
 	}

@@ -70,7 +70,7 @@ func (l *Library) loadStores() ([]*store.Store, error) {
 			return nil, ps
 		}
 		if dir := path.Dir(name); s.ID != dir {
-			return nil, &place.Problem{At: s.Field("store"), What: fmt.Sprintf("the store %q is described in the folder %q", s.ID, dir), Mend: "give both one name"}
+			return nil, &place.Problem{At: s.Field("store"), What: fmt.Sprintf("the store %q is described in the folder %q", s.ID, dir), Fix: "give both one name"}
 		}
 		out = append(out, s)
 	}

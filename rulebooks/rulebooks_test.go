@@ -73,7 +73,7 @@ func TestExamplesBlanked(t *testing.T) {
 				assert.Empty(t, r.Examples, r.ID)
 				r.Book, w.Book, w.Examples = nil, nil, nil
 				assert.Equal(t, w.Expect, r.Expect, r.ID)
-				assert.Equal(t, w.Mend, r.Mend)
+				assert.Equal(t, w.Fix, r.Fix)
 				assert.Equal(t, w.Self(), r.Self())
 			}
 		}

@@ -238,7 +238,7 @@ rules:
     impact: refused
     expect: pkg.android.manifest.min_level >= 28
     say: from level {pkg.android.manifest.min_level}
-    mend: Raise it.
+    fix: Raise it.
     basis: {topic: our own, checked: 2026-11-23, confidence: high}
     examples:
       - {given: {pkg: {android: {manifest: {min_level: 26}}}}, breaks: true}
@@ -295,7 +295,7 @@ func TestOutFile(t *testing.T) {
 }
 
 // TestBadInput gives each kind of broken input: one clear message that names
-// the place and the mend, exit status 2, nothing on standard output.
+// the place and the fix, exit status 2, nothing on standard output.
 func TestBadInput(t *testing.T) {
 	dir := demo(t)
 	write := func(name, text string) {
@@ -322,7 +322,7 @@ func TestBadInput(t *testing.T) {
 		args []string
 		want []string
 	}{
-		"no zip":            {[]string{"check", "--alone", "text.aab"}, []string{"text.aab: this is no package", "mend"}},
+		"no zip":            {[]string{"check", "--alone", "text.aab"}, []string{"text.aab: this is no package", "fix"}},
 		"truncated":         {[]string{"check", "--alone", "cut.aab"}, []string{"cut.aab: the archive cannot be opened", "copy or build it again"}},
 		"empty":             {[]string{"check", "--alone", "empty.aab"}, []string{"empty.aab: the file is empty"}},
 		"no dossier":        {[]string{"check", "folder"}, []string{"folder: this is no release package"}},

@@ -128,7 +128,7 @@ func TestOddFiles(t *testing.T) {
 			timer.Stop()
 			assert.Less(t, time.Since(start), 5*time.Second)
 			assert.Equal(t, 2, exit, stderr)
-			assert.Contains(t, stderr, "mend")
+			assert.Contains(t, stderr, "fix")
 			assert.NotContains(t, out+stderr, "root:")
 			assert.NotContains(t, out+stderr, "private line")
 		})

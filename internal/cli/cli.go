@@ -78,7 +78,7 @@ func (e *env) root() *cobra.Command {
 		Short: "Would this release get through, and if not, what has to change?",
 		Long: `Regola holds a release package (AAB, APK, IPA) and the description of its
 submission against the rules of the Android store and the iOS store, offline and
-before anything is sent. It says what is in the way, where, and how to mend it.
+before anything is sent. It says what is in the way, where, and how to fix it.
 
 Start with "regola demo" to see it at work, or go to your app's folder and run
 "regola check PACKAGE".`,
@@ -104,12 +104,12 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 }
 
 // usageError is a mistake in the call itself.
-func usageError(what, mend string) error {
-	return &place.Problem{What: what, Mend: mend}
+func usageError(what, fix string) error {
+	return &place.Problem{What: what, Fix: fix}
 }
 
 // complain writes an error to standard error: what is wrong, where, and how to
-// mend it. Nothing else of an error is ever shown.
+// fix it. Nothing else of an error is ever shown.
 func (e *env) complain(err error) {
 	var all place.Problems
 	var one *place.Problem
@@ -118,16 +118,16 @@ func (e *env) complain(err error) {
 	case errors.As(err, &one):
 		all = place.Problems{one}
 	default:
-		what, mend := err.Error(), `run "regola --help" for the commands`
+		what, fix := err.Error(), `run "regola --help" for the commands`
 		if !strings.HasPrefix(what, "unknown command") {
-			mend = ""
+			fix = ""
 		}
-		all = place.Problems{{What: strings.ReplaceAll(what, "\n\nDid you mean this?\n\t", "; did you mean "), Mend: mend}}
+		all = place.Problems{{What: strings.ReplaceAll(what, "\n\nDid you mean this?\n\t", "; did you mean "), Fix: fix}}
 	}
 	for _, p := range all {
 		fmt.Fprintf(e.err, "regola: %s\n", visible.Text(strings.TrimSpace(p.Error())))
-		if p.Mend != "" {
-			fmt.Fprintf(e.err, "  mend  %s\n", visible.Text(p.Mend))
+		if p.Fix != "" {
+			fmt.Fprintf(e.err, "  fix  %s\n", visible.Text(p.Fix))
 		}
 	}
 	if n := len(all); n > 1 {
@@ -172,11 +172,11 @@ func oneOf(flag, value string, choices []string) error {
 			return nil
 		}
 	}
-	mend := "the choices are: " + strings.Join(choices, ", ")
+	fix := "the choices are: " + strings.Join(choices, ", ")
 	if near := spell.Nearest(value, choices); near != "" {
-		mend = fmt.Sprintf("did you mean %q? %s", near, "The choices are: "+strings.Join(choices, ", "))
+		fix = fmt.Sprintf("did you mean %q? %s", near, "The choices are: "+strings.Join(choices, ", "))
 	}
-	return usageError(fmt.Sprintf("%s: %q is not a choice", flag, value), mend)
+	return usageError(fmt.Sprintf("%s: %q is not a choice", flag, value), fix)
 }
 
 func choices(values ...string) func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {

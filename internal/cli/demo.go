@@ -27,7 +27,7 @@ func (e *env) demoCommand() *cobra.Command {
 		Short: "Write a made-up release with faults, judge it, and show what to try next",
 		Long: `Write the demo into a folder (a temporary one by default): the made-up app
 "Terrafuoco" as an Android and an iOS release, once with a handful of faults and
-once mended; then judge the faulty one. A file that is already there and differs
+once fixed; then judge the faulty one. A file that is already there and differs
 is never overwritten.`,
 		Example: "  regola demo\n  regola demo try-it",
 		Args:    cobra.MaximumNArgs(1),
@@ -53,7 +53,7 @@ is never overwritten.`,
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(e.out, "The demo is in %s: faulty/ and, mended, sound/.\n\n", folder)
+			fmt.Fprintf(e.out, "The demo is in %s: faulty/ and, fixed, sound/.\n\n", folder)
 			if err := report.Text(e.out, res, e.look(e.out), exitStatus(res, "error")); err != nil {
 				return err
 			}
@@ -92,9 +92,9 @@ func writeDemo(folder string) error {
 		case err == nil && bytes.Equal(old, data):
 			return nil
 		case err == nil:
-			return &place.Problem{At: place.Place{File: target}, What: "this file is there already and is not the demo's", Mend: "choose another folder, or move the file away"}
+			return &place.Problem{At: place.Place{File: target}, What: "this file is there already and is not the demo's", Fix: "choose another folder, or move the file away"}
 		case !errors.Is(err, fs.ErrNotExist):
-			return &place.Problem{At: place.Place{File: target}, What: "the demo cannot be written here: " + regular.Problem(target, err, "").What, Mend: "choose another folder"}
+			return &place.Problem{At: place.Place{File: target}, What: "the demo cannot be written here: " + regular.Problem(target, err, "").What, Fix: "choose another folder"}
 		}
 		missing = append(missing, file{target, data})
 		return nil

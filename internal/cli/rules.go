@@ -157,11 +157,11 @@ func (e *env) explainCommand() *cobra.Command {
 				}
 				ids = append(ids, r.ID)
 			}
-			mend := `"regola rules" lists them`
+			fix := `"regola rules" lists them`
 			if near := nearestRule(args[0], ids); near != "" {
-				mend = fmt.Sprintf("did you mean %q? %s", near, mend)
+				fix = fmt.Sprintf("did you mean %q? %s", near, fix)
 			}
-			return usageError(fmt.Sprintf("there is no rule %q", args[0]), mend)
+			return usageError(fmt.Sprintf("there is no rule %q", args[0]), fix)
 		},
 	}
 	c.Flags().StringVar(&on, "on", "", "explain as of a day (today by default)")

@@ -53,7 +53,7 @@ func writeFile(name string, inputs []string, write func(io.Writer) error) error 
 	if err == nil {
 		for _, in := range inputs {
 			if other, err := os.Stat(in); err == nil && os.SameFile(info, other) {
-				return &place.Problem{At: place.Place{File: name}, What: "this is an input, which would be overwritten", Mend: "choose another name"}
+				return &place.Problem{At: place.Place{File: name}, What: "this is an input, which would be overwritten", Fix: "choose another name"}
 			}
 		}
 		switch {
@@ -123,7 +123,7 @@ func writeThrough(name string, write func(io.Writer) error) error {
 // writeNew writes a file that must not exist yet.
 func writeNew(name string, write func(io.Writer) error) error {
 	if _, err := os.Lstat(name); err == nil {
-		return &place.Problem{At: place.Place{File: name}, What: "this file is there already", Mend: "choose another name, or move the file away"}
+		return &place.Problem{At: place.Place{File: name}, What: "this file is there already", Fix: "choose another name, or move the file away"}
 	}
 	return writeFile(name, nil, write)
 }
@@ -138,7 +138,7 @@ func writeProblem(name string, err error) error {
 	case errors.As(err, &le):
 		what = le.Err.Error()
 	}
-	return &place.Problem{At: place.Place{File: name}, What: "cannot be written: " + what, Mend: "check that the folder exists, that you may write there, and that the disk has room"}
+	return &place.Problem{At: place.Place{File: name}, What: "cannot be written: " + what, Fix: "check that the folder exists, that you may write there, and that the disk has room"}
 }
 
 // output is standard output: it remembers the first error, which a command

@@ -115,7 +115,7 @@ func TestHostile(t *testing.T) {
 				assert.Less(t, len(out), 2<<20)
 				assert.NotContains(t, string(errs), "goroutine")
 				if exit == 2 {
-					assert.Contains(t, string(errs), "\n  mend ", "the central file of the package cannot be read")
+					assert.Contains(t, string(errs), "\n  fix ", "the central file of the package cannot be read")
 				} else if args[0] == "check" {
 					judged(t, out)
 				}

@@ -75,7 +75,7 @@ type PlaceEntry struct {
 	Stores []string    `json:"stores"`
 	Found  string      `json:"found"`
 	Seen   string      `json:"seen,omitempty"`
-	Mend   string      `json:"mend"`
+	Fix    string      `json:"fix"`
 	Field  string      `json:"field,omitempty"` // as rules name it
 	Place  place.Place `json:"place"`
 	Waived *WaiverNote `json:"waived,omitempty"`
@@ -111,7 +111,7 @@ type QuestionEntry struct {
 	Rule      string      `json:"rule"`
 	What      string      `json:"what"`
 	Ask       string      `json:"ask"`
-	Mend      string      `json:"mend"`
+	Fix       string      `json:"fix"`
 	Stores    []string    `json:"stores"`
 	Confirmed bool        `json:"confirmed"`
 	By        string      `json:"by,omitempty"`
@@ -157,7 +157,7 @@ func NewCheckDocument(r *check.Result, exit int) *CheckDocument {
 			d.NotJudged = append(d.NotJudged, e)
 		}
 		if q := o.Question; q != nil {
-			e := QuestionEntry{Rule: o.Rule.ID, What: q.What, Ask: q.Ask, Mend: q.Mend, Stores: o.Stores, Confirmed: q.Confirmed, By: q.By, Place: q.At}
+			e := QuestionEntry{Rule: o.Rule.ID, What: q.What, Ask: q.Ask, Fix: q.Fix, Stores: o.Stores, Confirmed: q.Confirmed, By: q.By, Place: q.At}
 			if q.Confirmed {
 				e.On = q.On.String()
 			}
@@ -179,7 +179,7 @@ func findingEntries(findings []*check.Finding) []FindingEntry {
 		e := FindingEntry{Rule: f.Rule.ID, Title: f.Rule.Title, Stage: f.Rule.Stage, Impact: string(f.Impact), Level: string(f.Impact.Level()),
 			Stores: f.Stores, More: int64(f.More)}
 		for _, x := range f.Faults {
-			p := PlaceEntry{Key: x.Key, Impact: string(x.Impact), Stores: x.Stores, Found: x.Say, Seen: x.Seen, Mend: x.Mend, Field: x.Path, Place: x.At}
+			p := PlaceEntry{Key: x.Key, Impact: string(x.Impact), Stores: x.Stores, Found: x.Say, Seen: x.Seen, Fix: x.Fix, Field: x.Path, Place: x.At}
 			if w := x.Waiver; w != nil {
 				p.Waived = &WaiverNote{w.Because, w.By, w.Until.String()}
 			}

@@ -150,7 +150,7 @@ func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []strin
 	if r.Ask.Src != "" {
 		row("asks", plainTemplate(r.Ask.Src))
 	}
-	row("mend", plainTemplate(r.Mend.Src))
+	row("fix", plainTemplate(r.Fix.Src))
 	p.limits(r, on)
 	p.line("")
 	p.line("%s", p.strong("BASIS"))

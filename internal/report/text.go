@@ -14,7 +14,7 @@ import (
 	"regola.example/regola/internal/core/visible"
 )
 
-// labelWidth is the column of labels such as "refused" and "mend".
+// labelWidth is the column of labels such as "refused" and "fix".
 const labelWidth = 10
 
 // How many rules a reason lists, and how many places a finding.
@@ -121,7 +121,7 @@ func (p *printer) finding(r *check.Result, f *check.Finding) {
 		say += " (this rule is not certain)"
 	}
 	p.block(2, pad(string(f.Impact), labelWidth), styleImpact[f.Impact], say, nil)
-	for _, l := range []struct{ label, text string }{{"seen", first.Seen}, {"mend", first.Mend}} {
+	for _, l := range []struct{ label, text string }{{"seen", first.Seen}, {"fix", first.Fix}} {
 		if l.text != "" {
 			p.block(2+labelWidth, pad(l.label, 6), styleDim, l.text, nil)
 		}
@@ -219,7 +219,7 @@ func (p *printer) questions(r *check.Result) {
 			ask += " (it was confirmed for " + q.Stale + ")"
 		}
 		p.block(2, "", nil, ask, nil)
-		p.block(4, pad("mend", 6), styleDim, q.Mend, nil)
+		p.block(4, pad("fix", 6), styleDim, q.Fix, nil)
 		p.where(4, q.At)
 		p.block(4, pad("rule", 6), styleDim, o.Rule.ID, nil)
 	}

@@ -147,7 +147,7 @@ func ReadBook(lib *rulebooks.Library, file string) (*rulebook.Book, place.Proble
 		return nil, place.Problems{{What: err.Error()}}
 	}
 	if slices.Contains(names, b.Name) {
-		return nil, place.Problems{{At: b.Field("rulebook"), What: fmt.Sprintf("the name %q belongs to the built-in rules", b.Name), Mend: "give your rulebook a name of its own"}}
+		return nil, place.Problems{{At: b.Field("rulebook"), What: fmt.Sprintf("the name %q belongs to the built-in rules", b.Name), Fix: "give your rulebook a name of its own"}}
 	}
 	stores, err := lib.Stores()
 	if err != nil {
@@ -158,7 +158,7 @@ func ReadBook(lib *rulebooks.Library, file string) (*rulebook.Book, place.Proble
 		known = append(known, s.ID)
 	}
 	if !slices.Contains(known, b.Store) {
-		return nil, place.Problems{{At: b.Field("store"), What: fmt.Sprintf("there is no store %q", b.Store), Mend: "write one of: " + strings.Join(known, ", ")}}
+		return nil, place.Problems{{At: b.Field("store"), What: fmt.Sprintf("there is no store %q", b.Store), Fix: "write one of: " + strings.Join(known, ", ")}}
 	}
 	return b, nil
 }
@@ -336,7 +336,7 @@ func (r *Runner) prepare(d *dossier.Dossier) (map[string]*check.Judge, *tables.S
 func namedAt(ps place.Problems, file string, at place.Place) place.Problems {
 	for _, p := range ps {
 		if p.At == (place.Place{File: file}) {
-			p.Mend += "; it is named at " + at.String()
+			p.Fix += "; it is named at " + at.String()
 		}
 	}
 	return ps
@@ -365,7 +365,7 @@ func (r *Runner) pair(pkgs []*facts.Package, d *dossier.Dossier, set *tables.Set
 			}
 			if pkg != nil {
 				return nil, place.Problems{{At: place.Place{File: p.File},
-					What: fmt.Sprintf("a second package for the same store; %s is one already", pkg.File), Mend: "give one package a store"}}
+					What: fmt.Sprintf("a second package for the same store; %s is one already", pkg.File), Fix: "give one package a store"}}
 			}
 			pkg = p
 		}
@@ -376,7 +376,7 @@ func (r *Runner) pair(pkgs []*facts.Package, d *dossier.Dossier, set *tables.Set
 			Submission: submission.New(submission.Sources{Store: s, Package: pkg, Dossier: d, Tables: set.On(r.opt.Day)})})
 	}
 	if len(pairs) == 0 {
-		return nil, place.Problems{{What: "there is nothing to judge", Mend: "give a package, or a dossier that names an id or a package for the store"}}
+		return nil, place.Problems{{What: "there is nothing to judge", Fix: "give a package, or a dossier that names an id or a package for the store"}}
 	}
 	return pairs, nil
 }

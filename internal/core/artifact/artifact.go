@@ -58,7 +58,7 @@ func Open(file string, opt Options) (*facts.Package, error) {
 	t, err := files.FromZip(f, info.Size())
 	if err != nil {
 		return nil, &place.Problem{At: place.Place{File: file}, What: "the archive cannot be opened: " + err.Error(),
-			Mend: "the file is damaged or incomplete; copy or build it again"}
+			Fix: "the file is damaged or incomplete; copy or build it again"}
 	}
 	p, err := fill(file, t, opt, false)
 	if p != nil {
@@ -120,7 +120,7 @@ func fill(file string, t *files.Tree, opt Options, folder bool) (*facts.Package,
 	default:
 		err = &place.Problem{At: place.Place{File: file},
 			What: "this is no release package: neither an Android manifest nor an app's Info.plist is inside",
-			Mend: "give an .aab, .apk or .ipa file, or an .app folder"}
+			Fix:  "give an .aab, .apk or .ipa file, or an .app folder"}
 	}
 	if err != nil {
 		return nil, err
@@ -130,16 +130,16 @@ func fill(file string, t *files.Tree, opt Options, folder bool) (*facts.Package,
 
 func isZip(f *os.File, size int64) *place.Problem {
 	if size == 0 {
-		return &place.Problem{What: "the file is empty", Mend: "build or copy the package again"}
+		return &place.Problem{What: "the file is empty", Fix: "build or copy the package again"}
 	}
 	head := make([]byte, 4)
 	n, err := f.ReadAt(head, 0)
 	if err != nil && !errors.Is(err, io.EOF) {
-		return &place.Problem{What: "the file cannot be read: " + err.Error(), Mend: "check the disk and the permissions"}
+		return &place.Problem{What: "the file cannot be read: " + err.Error(), Fix: "check the disk and the permissions"}
 	}
 	if string(head[:n]) != "PK\x03\x04" {
 		return &place.Problem{What: "this is no package: packages are ZIP archives, this file begins otherwise",
-			Mend: "give an .aab, .apk or .ipa file, or an .app folder"}
+			Fix: "give an .aab, .apk or .ipa file, or an .app folder"}
 	}
 	return nil
 }

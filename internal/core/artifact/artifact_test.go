@@ -252,7 +252,7 @@ func TestBadInput(t *testing.T) {
 		require.ErrorAs(t, err, &p, name)
 		assert.Contains(t, p.What, c.what, name)
 		assert.Equal(t, file, p.At.File)
-		assert.NotEmpty(t, p.Mend)
+		assert.NotEmpty(t, p.Fix)
 	}
 	_, err = artifact.Open(filepath.Join(dir, "none.aab"), artifact.Options{})
 	assert.ErrorContains(t, err, "there is no such file")

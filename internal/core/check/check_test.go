@@ -38,7 +38,7 @@ func book(rule string) []byte {
     title: It holds
     stage: package
     impact: refused
-    mend: Mend {pkg.file}.
+    fix: Fix {pkg.file}.
     basis: {topic: kilns, checked: 2026-11-23, confidence: high}
     ` + strings.ReplaceAll(strings.TrimSpace(rule), "\n", "\n    ") + "\n")
 }
@@ -119,7 +119,7 @@ func TestMistakes(t *testing.T) {
 	_, ps := prepare(t, "expect: pkg.size > 1\nsay: x")
 	assert.ErrorContains(t, ps.Err(), "needs an example")
 	_, ps = prepare(t, "expect: pkg.fiel == 'a'\nsay: x"+examples)
-	assert.Contains(t, ps[0].Mend, `did you mean "file"`)
+	assert.Contains(t, ps[0].Fix, `did you mean "file"`)
 	b, _ := rulebook.Load("a.yaml", []byte(head+"  []\n"))
 	other, _ := rulebook.Load("b.yaml", []byte("rulebook: b\nstore: all\nedition: 2026-11-23\nlimits: {hottest: [{from: 2025-01-01, value: hot}], '(': [{from: 2025-01-01, value: 1}]}\nrules: []\n"))
 	_, ps = check.NewEnv([]*rulebook.Book{b, other}, set(t))
@@ -139,7 +139,7 @@ func TestLimitsOverTime(t *testing.T) {
 	require.Len(t, v.Faults, 1)
 	assert.Equal(t, check.Broken, v.State)
 	assert.Equal(t, "30 of 35 since 1 January 2026", v.Faults[0].Say)
-	assert.Equal(t, "Mend a.aab.", v.Faults[0].Mend)
+	assert.Equal(t, "Fix a.aab.", v.Faults[0].Fix)
 	before := run(t, rule, level(30), "2024-01-01")
 	assert.Equal(t, check.NotInForce, before.State, "a limit that has no value yet does not bind")
 	assert.Empty(t, before.Gaps)
@@ -282,7 +282,7 @@ const release = `
     expect: size(release.countries) > 0
     at: release.countries
     say: no country
-    mend: Choose one.
+    fix: Choose one.
     basis: {topic: t, checked: 2026-11-23, confidence: high}
     examples:
       - {given: {release: {countries: []}}, breaks: true}
@@ -294,7 +294,7 @@ const release = `
     each: table.kilns
     expect: size(release.countries) > 1
     say: perhaps {it.name}
-    mend: Choose two.
+    fix: Choose two.
     basis: {topic: t, checked: 2026-11-23, confidence: low}
     examples:
       - {given: {release: {countries: []}}, breaks: true}
@@ -305,7 +305,7 @@ const release = `
     impact: rejected
     ask: Tested {version}?
     confirm: tested
-    mend: Test it.
+    fix: Test it.
     basis: {topic: t, checked: 2026-11-23, confidence: high}
 `
 

@@ -50,7 +50,7 @@ func NewEnv(books []*rulebook.Book, t *tables.Set) (*Env, place.Problems) {
 				if first := from[name]; first != nil && first.Kind() != v.Kind() {
 					ps = append(ps, &place.Problem{At: v.Field("value"),
 						What: fmt.Sprintf("the limit %s is %s here and %s in another rulebook (%s)", name, v.Kind(), first.Kind(), first.Self()),
-						Mend: "give it another name"})
+						Fix:  "give it another name"})
 					continue
 				}
 				from[name] = v

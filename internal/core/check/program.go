@@ -36,11 +36,11 @@ type Program struct {
 	Rule *rulebook.Rule
 	env  *Env
 
-	item                 func() (*types.Type, place.Problems) // of each
-	when, each, expect   *part[*engine.Expr]
-	impact               *part[*engine.Expr]
-	at                   *part[*engine.Target]
-	ask, say, seen, mend *part[*engine.Template]
+	item                func() (*types.Type, place.Problems) // of each
+	when, each, expect  *part[*engine.Expr]
+	impact              *part[*engine.Expr]
+	at                  *part[*engine.Target]
+	ask, say, seen, fix *part[*engine.Template]
 }
 
 // part is one compiled part of a rule.
@@ -67,7 +67,7 @@ func (e *Env) Prepare(r *rulebook.Rule) *Program {
 		p.each = newPart(func() (*engine.Expr, place.Problems) {
 			x, ps := e.Compile(source(list, ""), nil, nil)
 			if len(ps) == 0 && x.ItemType() == nil {
-				ps = place.Problems{{At: list.At, What: r.ID + ": each must be a list, this is " + x.Type.String(), Mend: "write a list, such as pkg.android.native.libraries"}}
+				ps = place.Problems{{At: list.At, What: r.ID + ": each must be a list, this is " + x.Type.String(), Fix: "write a list, such as pkg.android.native.libraries"}}
 			}
 			return x, ps
 		})
@@ -97,7 +97,7 @@ func (e *Env) Prepare(r *rulebook.Rule) *Program {
 	for _, x := range []struct {
 		from rulebook.Template
 		into **part[*engine.Template]
-	}{{r.Ask, &p.ask}, {r.Say, &p.say}, {r.Seen, &p.seen}, {r.Mend, &p.mend}} {
+	}{{r.Ask, &p.ask}, {r.Say, &p.say}, {r.Seen, &p.seen}, {r.Fix, &p.fix}} {
 		if x.from.Src != "" {
 			*x.into = newPart(func() (*engine.Template, place.Problems) {
 				item, ps := p.item()
@@ -140,7 +140,7 @@ func (p *Program) Check() (ps place.Problems) {
 		_, more := p.at.load()
 		ps = append(ps, more...)
 	}
-	for _, t := range []*part[*engine.Template]{p.ask, p.say, p.seen, p.mend} {
+	for _, t := range []*part[*engine.Template]{p.ask, p.say, p.seen, p.fix} {
 		if t != nil {
 			_, more := t.load()
 			ps = append(ps, more...)
@@ -287,7 +287,7 @@ func (p *Program) judge(v *Verdict, scope *engine.Scope) error {
 	for _, t := range []struct {
 		from *part[*engine.Template]
 		into *string
-	}{{p.say, &f.Say}, {p.seen, &f.Seen}, {p.mend, &f.Mend}} {
+	}{{p.say, &f.Say}, {p.seen, &f.Seen}, {p.fix, &f.Fix}} {
 		var err error
 		if *t.into, err = write(t.from, scope); err != nil {
 			return err
@@ -307,7 +307,7 @@ func (p *Program) question(v *Verdict, s *submission.Submission, scope *engine.S
 	if q.Ask, err = write(p.ask, scope); err != nil {
 		return err
 	}
-	if q.Mend, err = write(p.mend, scope); err != nil {
+	if q.Fix, err = write(p.fix, scope); err != nil {
 		return err
 	}
 	_, q.At = p.place(scope)

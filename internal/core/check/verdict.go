@@ -57,7 +57,7 @@ type Fault struct {
 	Path   string // the field at fault, as rules name it
 	Say    string
 	Seen   string
-	Mend   string
+	Fix    string
 	Stores []string
 	Waiver *dossier.Waiver // set when the team accepts it
 }
@@ -65,7 +65,7 @@ type Fault struct {
 // Question is a confirmation, open or given.
 type Question struct {
 	Ask       string
-	Mend      string
+	Fix       string
 	At        place.Place
 	What      string // the word that confirms it
 	Confirmed bool

@@ -51,8 +51,8 @@ func TestProblems(t *testing.T) {
 	_, ps := dossier.Load(dir, stores)
 	var all []string
 	for _, p := range ps {
-		assert.NotEmpty(t, p.Mend, p.What)
-		all = append(all, filepath.Base(p.At.File)+" "+p.What+" "+p.Mend)
+		assert.NotEmpty(t, p.Fix, p.What)
+		all = append(all, filepath.Base(p.At.File)+" "+p.What+" "+p.Fix)
 	}
 	text := ps.Error()
 	for _, want := range []string{`unknown key "kidn"`, `"pubic" is not a choice`, `unknown key "nmae"`, `"english" is not a language tag`, "listings end in .yaml", "not valid YAML"} {
@@ -92,7 +92,7 @@ func TestStranger(t *testing.T) {
 	_, ps := dossier.Load(dir, stores)
 	n := 0
 	for _, p := range ps {
-		assert.NotContains(t, p.What+p.Mend, secret)
+		assert.NotContains(t, p.What+p.Fix, secret)
 		if strings.Contains(p.What, "leads out of the dossier's folder") {
 			n++
 		}

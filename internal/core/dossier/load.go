@@ -62,8 +62,8 @@ func read(file string) ([]byte, *place.Problem) {
 // validate checks what the form of the document alone does not show. What the
 // decoder complained of already is empty here, and passed over.
 func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
-	fail := func(at place.Place, what, mend string) {
-		ps = append(ps, &place.Problem{At: at, What: what, Mend: mend})
+	fail := func(at place.Place, what, fix string) {
+		ps = append(ps, &place.Problem{At: at, What: what, Fix: fix})
 	}
 	if d.Regola != Format && d.HasField("regola") && d.Regola != 0 {
 		fail(d.Field("regola"), "this program reads dossiers of format 1", "write regola: 1, or take a newer program")
@@ -113,7 +113,7 @@ func (d *Dossier) Files() []string {
 // dossier's folder: a dossier from a stranger must not make the program show
 // the files of whoever checks it.
 func (d *Dossier) Inside(name string) (string, *place.Problem) {
-	outside := &place.Problem{What: fmt.Sprintf("%q leads out of the dossier's folder", name), Mend: "keep the file in the dossier's folder, or name it in the call"}
+	outside := &place.Problem{What: fmt.Sprintf("%q leads out of the dossier's folder", name), Fix: "keep the file in the dossier's folder, or name it in the call"}
 	if !filepath.IsLocal(name) {
 		return "", outside
 	}
@@ -141,20 +141,20 @@ func (d *Dossier) loadListings(keys []string) place.Problems {
 		if errors.Is(err, fs.ErrNotExist) {
 			return nil
 		}
-		return place.Problems{{At: place.Place{File: folder}, What: "the folder cannot be read: " + err.Error(), Mend: "check its permissions"}}
+		return place.Problems{{At: place.Place{File: folder}, What: "the folder cannot be read: " + err.Error(), Fix: "check its permissions"}}
 	}
 	for _, e := range entries {
 		file := filepath.Join(folder, e.Name())
 		locale, ok := strings.CutSuffix(e.Name(), ".yaml")
 		if !ok || strings.HasPrefix(e.Name(), ".") {
 			if strings.HasSuffix(e.Name(), ".yml") {
-				ps = append(ps, &place.Problem{At: place.Place{File: file}, What: "listings end in .yaml", Mend: "rename it"})
+				ps = append(ps, &place.Problem{At: place.Place{File: file}, What: "listings end in .yaml", Fix: "rename it"})
 			}
 			continue
 		}
 		if _, err := language.Parse(locale); err != nil {
 			ps = append(ps, &place.Problem{At: place.Place{File: file}, What: "\"" + locale + "\" is not a language tag",
-				Mend: "name the file after its language, such as it.yaml or pt-BR.yaml"})
+				Fix: "name the file after its language, such as it.yaml or pt-BR.yaml"})
 			continue
 		}
 		if _, problem := d.Inside(filepath.Join("listing", e.Name())); problem != nil {

@@ -148,7 +148,7 @@ func (e *Env) Compile(s Source, want, item *types.Type) (*Expr, place.Problems) 
 			} else {
 				at.Column += err.Location.Column()
 			}
-			ps = append(ps, &place.Problem{At: at, What: s.For + ": " + plainError(err.Message), Mend: e.near(err.Message)})
+			ps = append(ps, &place.Problem{At: at, What: s.For + ": " + plainError(err.Message), Fix: e.near(err.Message)})
 		}
 		return nil, ps
 	}
@@ -170,7 +170,7 @@ func (e *Env) Compile(s Source, want, item *types.Type) (*Expr, place.Problems) 
 }
 
 func (s Source) problem(what string) *place.Problem {
-	return &place.Problem{At: s.At, What: s.For + ": " + what, Mend: fieldsHint}
+	return &place.Problem{At: s.At, What: s.For + ": " + what, Fix: fieldsHint}
 }
 
 const fieldsHint = `"regola rulebook fields" lists what a rule may use`

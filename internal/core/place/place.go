@@ -77,12 +77,12 @@ func (p Place) String() string {
 	return link + " › " + within
 }
 
-// Problem is one thing wrong with the user's input, as a person can mend it.
+// Problem is one thing wrong with the user's input, as a person can fix it.
 // It is an error.
 type Problem struct {
 	At   Place  // where it was seen
 	What string // what was found, and what was expected
-	Mend string // what to do about it; may be empty when What says it
+	Fix  string // what to do about it; may be empty when What says it
 }
 
 // Error is the place and what is wrong, on one line.

@@ -58,16 +58,16 @@ func Problem(name string, err error, missing string) *place.Problem {
 	at := place.Place{File: name}
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return &place.Problem{At: at, What: "there is no such file", Mend: missing}
+		return &place.Problem{At: at, What: "there is no such file", Fix: missing}
 	case errors.Is(err, fs.ErrPermission):
-		return &place.Problem{At: at, What: "no permission to read it", Mend: "change its permissions, or run as its owner"}
+		return &place.Problem{At: at, What: "no permission to read it", Fix: "change its permissions, or run as its owner"}
 	case errors.Is(err, ErrKind):
-		return &place.Problem{At: at, What: "this is not a regular file", Mend: "name a regular file; devices and pipes are not read"}
+		return &place.Problem{At: at, What: "this is not a regular file", Fix: "name a regular file; devices and pipes are not read"}
 	}
 	var path *fs.PathError
 	what := err.Error()
 	if errors.As(err, &path) {
 		what = path.Err.Error()
 	}
-	return &place.Problem{At: at, What: "it cannot be read: " + what, Mend: "check the path and the disk"}
+	return &place.Problem{At: at, What: "it cannot be read: " + what, Fix: "check the path and the disk"}
 }

@@ -15,8 +15,8 @@ var limitName = regexp.MustCompile(`^[a-z][a-z0-9_]*$`)
 // limitProblems checks the limits' names and types, and puts their values in
 // the order of their days.
 func (b *Book) limitProblems() (ps place.Problems) {
-	fail := func(at place.Place, what, mend string) {
-		ps = append(ps, &place.Problem{At: at, What: what, Mend: mend})
+	fail := func(at place.Place, what, fix string) {
+		ps = append(ps, &place.Problem{At: at, What: what, Fix: fix})
 	}
 	for _, name := range slices.Sorted(maps.Keys(b.Limits)) {
 		values := b.Limits[name]

@@ -103,7 +103,7 @@ type Rule struct {
 	At        Expr       `json:"at"` // the field that is at fault
 	Say       Template   `json:"say"`
 	Seen      Template   `json:"seen"` // the evidence
-	Mend      Template   `json:"mend" need:"what to change"`
+	Fix       Template   `json:"fix" need:"what to change"`
 	Basis     Basis      `json:"basis" need:"what it rests on"`
 	Examples  []*Example `json:"examples"`
 	Book      *Book      `json:"-"`
@@ -147,11 +147,11 @@ func (i *ImpactBy) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 		for k, w := range Impacts {
 			words[k] = string(w)
 		}
-		mend := "write one of: " + strings.Join(words, ", ")
+		fix := "write one of: " + strings.Join(words, ", ")
 		if near := spell.Nearest(text, words); near != "" {
-			mend = fmt.Sprintf("did you mean %q? The choices are: %s", near, strings.Join(words, ", "))
+			fix = fmt.Sprintf("did you mean %q? The choices are: %s", near, strings.Join(words, ", "))
 		}
-		d.Fail(n, mend, "%q is not an impact", text)
+		d.Fail(n, fix, "%q is not an impact", text)
 		return
 	}
 	i.By = Expr{Src: text, At: at}
@@ -235,8 +235,8 @@ func (r *Rule) form(seen map[string]bool, examples bool) (ps place.Problems) {
 	if r.ID == "" {
 		return nil // reported before
 	}
-	fail := func(field, what, mend string) {
-		ps = append(ps, &place.Problem{At: r.Field(field), What: r.ID + ": " + what, Mend: mend})
+	fail := func(field, what, fix string) {
+		ps = append(ps, &place.Problem{At: r.Field(field), What: r.ID + ": " + what, Fix: fix})
 	}
 	if prefix, _, _ := strings.Cut(r.ID, "/"); prefix != r.Book.Name {
 		fail("id", fmt.Sprintf("the id does not begin with the rulebook's name %q", r.Book.Name), "write "+r.Book.Name+"/…")

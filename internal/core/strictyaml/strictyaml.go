@@ -74,7 +74,7 @@ func DecodeKeys(file string, data []byte, v any, keys []string) place.Problems {
 	}
 	if doc.Kind == 0 || len(doc.Content) == 0 {
 		d.Problems = append(d.Problems, &place.Problem{At: place.Place{File: file, Line: 1, Column: 1},
-			What: "the document is empty", Mend: "write at least its first key"})
+			What: "the document is empty", Fix: "write at least its first key"})
 		return d.Problems
 	}
 	if p := secondDocument(file, dec); p != nil {
@@ -83,7 +83,7 @@ func DecodeKeys(file string, data []byte, v any, keys []string) place.Problems {
 	d.Value(doc.Content[0], reflect.ValueOf(v).Elem(), "")
 	if d.dropped > 0 {
 		d.Problems = append(d.Problems, &place.Problem{At: place.Place{File: file},
-			What: fmt.Sprintf("%d more problems of this file are not listed", d.dropped), Mend: "fix these first"})
+			What: fmt.Sprintf("%d more problems of this file are not listed", d.dropped), Fix: "fix these first"})
 	}
 	return d.Problems
 }
@@ -97,9 +97,9 @@ func encoding(file string, data []byte) *place.Problem {
 		at := place.Place{File: file, Line: line, Column: column}
 		switch {
 		case r == utf8.RuneError && n == 1:
-			return &place.Problem{At: at, What: fmt.Sprintf("the byte 0x%02x is not UTF-8", data[i]), Mend: "save the file as UTF-8"}
+			return &place.Problem{At: at, What: fmt.Sprintf("the byte 0x%02x is not UTF-8", data[i]), Fix: "save the file as UTF-8"}
 		case isControl(r):
-			return &place.Problem{At: at, What: fmt.Sprintf("the control character U+%04X", r), Mend: "remove it"}
+			return &place.Problem{At: at, What: fmt.Sprintf("the control character U+%04X", r), Fix: "remove it"}
 		case r == '\n':
 			line, column = line+1, 0
 		}
@@ -123,7 +123,7 @@ func secondDocument(file string, dec *yaml.Decoder) *place.Problem {
 			at.Line, _ = strconv.Atoi(m[1])
 		}
 	}
-	return &place.Problem{At: at, What: "a second document follows here; one file is one document", Mend: "remove it, and the --- or ... before it"}
+	return &place.Problem{At: at, What: "a second document follows here; one file is one document", Fix: "remove it, and the --- or ... before it"}
 }
 
 var yamlLine = regexp.MustCompile(`(?:yaml: )?(?:line (\d+): )?(.*)`)
@@ -144,7 +144,7 @@ func syntaxProblems(file string, err error) place.Problems {
 			what = m[2]
 		}
 		ps = append(ps, &place.Problem{At: at, What: "not valid YAML: " + what,
-			Mend: "check the indentation, the colons and the quotes on this line and the one above it"})
+			Fix: "check the indentation, the colons and the quotes on this line and the one above it"})
 	}
 	return ps
 }
@@ -155,12 +155,12 @@ func (d *Decoder) Place(n *yaml.Node) place.Place {
 }
 
 // Fail records a problem at a node.
-func (d *Decoder) Fail(n *yaml.Node, mend, format string, args ...any) {
+func (d *Decoder) Fail(n *yaml.Node, fix, format string, args ...any) {
 	if len(d.Problems) >= maxProblems {
 		d.dropped++
 		return
 	}
-	d.Problems = append(d.Problems, &place.Problem{At: d.Place(n), What: fmt.Sprintf(format, args...), Mend: mend})
+	d.Problems = append(d.Problems, &place.Problem{At: d.Place(n), What: fmt.Sprintf(format, args...), Fix: fix})
 }
 
 // Value decodes a node into v. The tag is that of the field it belongs to.
@@ -326,15 +326,15 @@ func (d *Decoder) rest(m reflect.Value, key, val *yaml.Node, mark *fact.Mark) {
 // key that is like one of them is quoted: a file that was named by mistake is
 // not shown to whoever reads the report.
 func (d *Decoder) UnknownKey(key *yaml.Node, names []string) {
-	mend := "the keys here are: " + strings.Join(names, ", ")
+	fix := "the keys here are: " + strings.Join(names, ", ")
 	if near := spell.Nearest(key.Value, names); near != "" {
-		mend = "did you mean \"" + near + "\"?"
+		fix = "did you mean \"" + near + "\"?"
 	}
 	if !isKey.MatchString(key.Value) {
-		d.Fail(key, mend, "this is not a key")
+		d.Fail(key, fix, "this is not a key")
 		return
 	}
-	d.Fail(key, mend, "unknown key %q", key.Value)
+	d.Fail(key, fix, "unknown key %q", key.Value)
 }
 
 func (d *Decoder) scalar(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
@@ -370,11 +370,11 @@ func (d *Decoder) text(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 	if enum := tag.Get("enum"); enum != "" {
 		allowed := strings.Split(enum, "|")
 		if !slices.Contains(allowed, n.Value) {
-			mend := "write one of: " + strings.Join(allowed, ", ")
+			fix := "write one of: " + strings.Join(allowed, ", ")
 			if near := spell.Nearest(n.Value, allowed); near != "" {
-				mend = "did you mean \"" + near + "\"? The choices are: " + strings.Join(allowed, ", ")
+				fix = "did you mean \"" + near + "\"? The choices are: " + strings.Join(allowed, ", ")
 			}
-			d.Fail(n, mend, "%s is not a choice here", quote(n.Value))
+			d.Fail(n, fix, "%s is not a choice here", quote(n.Value))
 			return
 		}
 	}

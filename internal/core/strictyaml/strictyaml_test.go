@@ -37,11 +37,11 @@ func TestDecode(t *testing.T) {
 }
 
 // TestProblems writes one mistake of each kind; each is told with its place
-// and its mend, all in one go.
+// and its fix, all in one go.
 func TestProblems(t *testing.T) {
 	for name, c := range map[string]struct {
-		doc, what, mend string
-		line            int
+		doc, what, fix string
+		line           int
 	}{
 		"unknown key":  {"name: a\nfule: gas\n", `unknown key "fule"`, `did you mean "fuel"?`, 2},
 		"far key":      {"name: a\ntemperature: 9\n", `unknown key "temperature"`, "the keys here are", 2},
@@ -63,7 +63,7 @@ func TestProblems(t *testing.T) {
 			continue
 		}
 		assert.Contains(t, ps[0].What, c.what, name)
-		assert.Contains(t, ps[0].Mend, c.mend, name)
+		assert.Contains(t, ps[0].Fix, c.fix, name)
 		assert.Equal(t, c.line, ps[0].At.Line, name)
 	}
 	var k kiln

@@ -122,7 +122,7 @@ func (r *reader) manifestPath(root string) string {
 func (r *reader) manifest(name string) (*resource.Element, place.Place, error) {
 	at := place.Place{File: r.file, Entry: name}
 	fail := func(what string) (*resource.Element, place.Place, error) {
-		return nil, at, &place.Problem{At: at, What: what, Mend: "build the package again; if it was edited or transferred since, take the original"}
+		return nil, at, &place.Problem{At: at, What: what, Fix: "build the package again; if it was edited or transferred since, take the original"}
 	}
 	if r.tree.Get(name) == nil {
 		return fail("the package has no " + name)

@@ -89,11 +89,11 @@ func Read(file string, t *files.Tree, root string, opt Options) (*facts.IOS, err
 	at := r.at("Info.plist")
 	if err != nil {
 		return nil, &place.Problem{At: at, What: "the app's property list cannot be read: " + err.Error(),
-			Mend: "build the package again; if it was edited or transferred since, take the original"}
+			Fix: "build the package again; if it was edited or transferred since, take the original"}
 	}
 	if info.Kind != plist.Dict {
 		return nil, &place.Problem{At: at, What: fmt.Sprintf("the app's property list is %s, not a dictionary", info.Kind.Noun()),
-			Mend: "build the package again"}
+			Fix: "build the package again"}
 	}
 	r.out.SetSelf(at)
 	app := &facts.Bundle{Kind: "app", Path: "."}

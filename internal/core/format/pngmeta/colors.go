@@ -19,7 +19,7 @@ const (
 	maxBytes  = 8 << 20
 )
 
-// enough is how many colours are told apart: one is a blank picture, two may
+// enough is how many colours are counted: one is a blank picture, two may
 // be a drawing.
 const enough = 3
 

@@ -125,7 +125,7 @@ func length8(b []byte) (length, n int) {
 	return int(b[0]&0x7f)<<8 | int(b[1]), 2
 }
 
-// fromModifiedUTF8 mends strings in which characters beyond the basic plane
+// fromModifiedUTF8 fixes strings in which characters beyond the basic plane
 // stand as two encoded surrogates, as some packers write them.
 func fromModifiedUTF8(b []byte) string {
 	var units []uint16

@@ -53,7 +53,7 @@ is never overwritten.`,
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(e.out, "The demo is in %s: faulty/ and, fixed, sound/.\n\n", folder)
+			fmt.Fprintf(e.out, "The demo is in %s: faulty/, and sound/ with the faults fixed.\n\n", folder)
 			if err := report.Text(e.out, res, e.look(e.out), exitStatus(res, "error")); err != nil {
 				return err
 			}

@@ -102,7 +102,7 @@ func TestOddFacts(t *testing.T) {
 	for _, st := range stores {
 		books, err := rulebooks.BuiltIn.Books(st)
 		require.NoError(t, err)
-		env, ps := check.NewEnv(books, set)
+		env, ps := check.NewEnv(books, set, nil)
 		require.Empty(t, ps)
 		var programs []*check.Program
 		for _, b := range books {

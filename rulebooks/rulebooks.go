@@ -4,7 +4,6 @@
 package rulebooks
 
 import (
-	"bytes"
 	"context"
 	"embed"
 	"errors"
@@ -21,7 +20,7 @@ import (
 	"regola.example/regola/internal/core/work"
 )
 
-//go:embed */*.yaml
+//go:embed */*.yaml */typed.bin
 var files embed.FS
 
 // Prefix stands before the path of a built-in file wherever it is named.
@@ -82,11 +81,11 @@ func (l *Library) loadStores() ([]*store.Store, error) {
 func (l *Library) Books(s *store.Store) ([]*rulebook.Book, error) {
 	return l.books(s, func(name string) (*rulebook.Book, error) {
 		f, _ := l.loaded.LoadOrStore(name, sync.OnceValues(func() (*rulebook.Book, error) {
-			data, err := fs.ReadFile(l.files, name)
+			y, err := l.document(name)
 			if err != nil {
 				return nil, err
 			}
-			b, ps := rulebook.LoadBare(l.prefix+name, withoutExamples(data))
+			b, ps := rulebook.Decode(y)
 			return b, ps.Err()
 		}))
 		return f.(func() (*rulebook.Book, error))()
@@ -139,28 +138,6 @@ func (l *Library) Names() ([]string, error) {
 	return out, nil
 }
 
-// withoutExamples blanks the examples of the rules, which are half of the text
-// and serve the tests only. Lines keep their numbers.
-func withoutExamples(data []byte) []byte {
-	var out bytes.Buffer
-	out.Grow(len(data))
-	inside := false
-	for line := range bytes.Lines(data) {
-		switch {
-		case bytes.Equal(line, []byte("    examples:\n")):
-			inside = true
-			out.WriteByte('\n')
-			continue
-		case inside && (bytes.HasPrefix(line, []byte("      ")) || len(bytes.TrimSpace(line)) == 0):
-			out.WriteByte('\n')
-			continue
-		}
-		inside = false
-		out.Write(line)
-	}
-	return out.Bytes()
-}
-
 // Tables loads the reference tables.
 func (l *Library) Tables() (*tables.Set, error) { return l.tables() }
 
@@ -171,13 +148,13 @@ func (l *Library) loadTables() (*tables.Set, error) {
 	}
 	sets, errs := make([]*tables.Set, len(names)), make([]error, len(names))
 	err = work.Each(context.Background(), len(names), func(i int) {
-		data, err := fs.ReadFile(l.files, names[i])
+		y, err := l.document(names[i])
 		if err != nil {
 			errs[i] = err
 			return
 		}
 		var ps place.Problems
-		sets[i], ps = tables.Parse(l.prefix+names[i], data)
+		sets[i], ps = tables.Decode(y)
 		errs[i] = ps.Err()
 	})
 	if err = errors.Join(append(errs, err)...); err != nil {

@@ -22,7 +22,7 @@ func TestRules(t *testing.T) {
 		books, err := rulebooks.BuiltIn.WithExamples(s)
 		require.NoError(t, err)
 		require.NotEmpty(t, books)
-		env, problems := check.NewEnv(books, set)
+		env, problems := check.NewEnv(books, set, nil)
 		require.Empty(t, problems)
 		for _, b := range books {
 			for _, r := range b.Rules {

@@ -66,7 +66,7 @@ func (e *env) testBook(file string, own []string) error {
 		}
 		set.Add(more)
 	}
-	env, problems := check.NewEnv([]*rulebook.Book{b}, set)
+	env, problems := check.NewEnv([]*rulebook.Book{b}, set, nil)
 	if len(problems) > 0 {
 		return problems
 	}

@@ -192,7 +192,7 @@ func (e *env) needs(r *rulebook.Rule) []string {
 			break
 		}
 	}
-	env, ps := check.NewEnv(books, set)
+	env, ps := check.NewEnv(books, set, nil)
 	if len(ps) > 0 {
 		return nil
 	}

@@ -98,20 +98,24 @@ func (r *Runner) builtIn(s *store.Store) (*judge, error) {
 	if err != nil {
 		return nil, err
 	}
-	return newJudge(s, books, r.own, t)
+	return r.newJudge(s, books, r.own, t)
 }
 
 // newJudge compiles own rules at once, so that a mistake is reported before
 // anything is judged. The built-in ones were compiled by the test suite; their
 // parts are compiled when they are needed.
-func newJudge(s *store.Store, books, own []*rulebook.Book, t *tables.Set) (*judge, error) {
+func (r *Runner) newJudge(s *store.Store, books, own []*rulebook.Book, t *tables.Set) (*judge, error) {
 	var mine []*rulebook.Book
 	for _, b := range own {
 		if b.For(s.ID) {
 			mine = append(mine, b)
 		}
 	}
-	env, ps := check.NewEnv(slices.Concat(books, mine), t)
+	typed, err := r.lib.Typed(s)
+	if err != nil {
+		return nil, err
+	}
+	env, ps := check.NewEnv(slices.Concat(books, mine), t, typed)
 	if len(ps) > 0 {
 		return nil, ps
 	}
@@ -317,7 +321,7 @@ func (r *Runner) prepare(d *dossier.Dossier) (map[string]*check.Judge, *tables.S
 	for _, s := range r.stores {
 		j, err := r.judges[s.ID]()
 		if err == nil && (len(own) > len(r.own) || plain) {
-			j, err = newJudge(s, j.books, own, typed)
+			j, err = r.newJudge(s, j.books, own, typed)
 		}
 		var ps place.Problems
 		switch {

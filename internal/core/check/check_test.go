@@ -61,7 +61,7 @@ func prepare(t *testing.T, rule string) (*check.Program, place.Problems) {
 	if len(ps) > 0 {
 		return nil, ps
 	}
-	env, ps := check.NewEnv([]*rulebook.Book{b}, set(t))
+	env, ps := check.NewEnv([]*rulebook.Book{b}, set(t), nil)
 	require.Empty(t, ps)
 	p := env.Prepare(b.Rules[0])
 	return p, p.Check()
@@ -122,7 +122,7 @@ func TestMistakes(t *testing.T) {
 	assert.Contains(t, ps[0].Fix, `did you mean "file"`)
 	b, _ := rulebook.Load("a.yaml", []byte(head+"  []\n"))
 	other, _ := rulebook.Load("b.yaml", []byte("rulebook: b\nstore: all\nedition: 2026-11-23\nlimits: {hottest: [{from: 2025-01-01, value: hot}], '(': [{from: 2025-01-01, value: 1}]}\nrules: []\n"))
-	_, ps = check.NewEnv([]*rulebook.Book{b, other}, set(t))
+	_, ps = check.NewEnv([]*rulebook.Book{b, other}, set(t), nil)
 	assert.ErrorContains(t, ps.Err(), "is a text here and a number in another rulebook")
 	_, ps = rulebook.Load("b.yaml", []byte("rulebook: b\nstore: all\nedition: 2026-11-23\nlimits: {'(': [{from: 2025-01-01, value: 1}]}\nrules: []\n"))
 	assert.ErrorContains(t, ps.Err(), "is not a name that a condition can use")
@@ -162,7 +162,7 @@ func TestTables(t *testing.T) {
 	assert.Equal(t, "c.orig is a leftover", v.Faults[1].Say)
 	b, ps := rulebook.Load("kiln.yaml", []byte(strings.Replace(string(book("each: table.kilns\nexpect: 'false'\nsay: x"+examples)), "impact: refused", "impact: 'it.hot > 1200 ? \"blocked\" : \"reach\"'", 1)))
 	require.Empty(t, ps)
-	env, ps := check.NewEnv([]*rulebook.Book{b}, set(t))
+	env, ps := check.NewEnv([]*rulebook.Book{b}, set(t), nil)
 	require.Empty(t, ps)
 	v = env.Prepare(b.Rules[0]).Run(s, date(t, "2026-06-01"), nil)
 	require.Len(t, v.Faults, 2, "%v", v.Gaps)
@@ -314,7 +314,7 @@ func judge(t *testing.T, d *dossier.Dossier, on string) *check.Result {
 	t.Helper()
 	b, ps := rulebook.Load("kiln.yaml", []byte(head+release))
 	require.Empty(t, ps)
-	env, ps := check.NewEnv([]*rulebook.Book{b}, set(t))
+	env, ps := check.NewEnv([]*rulebook.Book{b}, set(t), nil)
 	require.Empty(t, ps)
 	var pairs []check.Pair
 	for _, id := range []string{"android", "ios"} {

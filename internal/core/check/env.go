@@ -38,9 +38,10 @@ const (
 	codeVar  = "code"
 )
 
-// NewEnv makes the environment of some rulebooks and tables. Limits of one name
-// in several books must be of one type.
-func NewEnv(books []*rulebook.Book, t *tables.Set) (*Env, place.Problems) {
+// NewEnv makes the environment of some rulebooks and tables, with what was
+// typed of them before, which may be nil. Limits of one name in several books
+// must be of one type.
+func NewEnv(books []*rulebook.Book, t *tables.Set, typed *engine.Typed) (*Env, place.Problems) {
 	limits, since := map[string]*types.Type{}, map[string]*types.Type{}
 	from := map[string]*rulebook.Value{}
 	var ps place.Problems
@@ -65,6 +66,7 @@ func NewEnv(books []*rulebook.Book, t *tables.Set) (*Env, place.Problems) {
 		Records:   []engine.Record{{Name: limitVar, Fields: limits}, {Name: sinceVar, Fields: since}, {Name: tableVar, Fields: tableTypes(t)}},
 		Variables: map[string]*types.Type{dayVar: types.TimestampType, codeVar: engine.TypeFor[signs.Index]()},
 		Functions: functions(),
+		Typed:     typed,
 	})
 	if err != nil {
 		return nil, place.Problems{{What: err.Error()}}

@@ -47,6 +47,7 @@ type Options struct {
 	Records   []Record
 	Variables map[string]*types.Type
 	Functions []cel.EnvOption
+	Typed     *Typed // conditions that were typed before, or nil
 }
 
 // Env types and compiles conditions over one tree.
@@ -54,6 +55,8 @@ type Env struct {
 	base     *cel.Env
 	provider *provider
 	names    []string // of all variables
+	typed    *Typed   // typed before, or nil
+	keep     *Typed   // where what is typed is kept, or nil
 	mu       sync.Mutex
 	items    map[string]*cel.Env // with the variable it, by its type
 }
@@ -67,7 +70,7 @@ func NewEnv(root reflect.Type, o Options) (*Env, error) {
 	if err != nil {
 		return nil, err
 	}
-	e := &Env{provider: p, items: map[string]*cel.Env{}}
+	e := &Env{provider: p, typed: o.Typed, items: map[string]*cel.Env{}}
 	opts := []cel.EnvOption{
 		cel.ClearMacros(), cel.Macros(macros...),
 		cel.CustomTypeProvider(p), cel.CustomTypeAdapter(p),
@@ -137,19 +140,8 @@ func (e *Env) Compile(s Source, want, item *types.Type) (*Expr, place.Problems) 
 	if err != nil {
 		return nil, place.Problems{s.problem(err.Error())}
 	}
-	ast, iss := env.Compile(s.Text)
-	if iss.Err() != nil {
-		var ps place.Problems
-		for _, err := range iss.Errors() {
-			at := s.At
-			if line := err.Location.Line(); line > 1 {
-				at.Line += line - 1
-				at.Column = err.Location.Column() + 1
-			} else {
-				at.Column += err.Location.Column()
-			}
-			ps = append(ps, &place.Problem{At: at, What: s.For + ": " + plainError(err.Message), Fix: e.near(err.Message)})
-		}
+	ast, ps := e.typeOf(env, s, item)
+	if len(ps) > 0 {
 		return nil, ps
 	}
 	if want != nil && !ast.OutputType().IsExactType(want) {
@@ -167,6 +159,42 @@ func (e *Env) Compile(s Source, want, item *types.Type) (*Expr, place.Problems) 
 	}
 	slices.Sort(x.Uses)
 	return x, nil
+}
+
+// typeOf parses and types a condition, or finds it typed before.
+func (e *Env) typeOf(env *cel.Env, s Source, item *types.Type) (*cel.Ast, place.Problems) {
+	key := keyOf(s.Text, item)
+	if ast := e.typed.get(key); ast != nil {
+		return ast, nil
+	}
+	ast, iss := env.Compile(s.Text)
+	if iss.Err() != nil {
+		var ps place.Problems
+		for _, err := range iss.Errors() {
+			at := s.At
+			if line := err.Location.Line(); line > 1 {
+				at.Line += line - 1
+				at.Column = err.Location.Column() + 1
+			} else {
+				at.Column += err.Location.Column()
+			}
+			ps = append(ps, &place.Problem{At: at, What: s.For + ": " + plainError(err.Message), Fix: e.near(err.Message)})
+		}
+		return nil, ps
+	}
+	if e.keep != nil {
+		if err := e.keep.add(key, ast); err != nil {
+			return nil, place.Problems{s.problem(err.Error())}
+		}
+	}
+	return ast, nil
+}
+
+// Keep begins to keep what is typed from now on, and gives where. Only for
+// whoever makes the file of typed conditions: not safe for several goroutines.
+func (e *Env) Keep() *Typed {
+	e.typed, e.keep = nil, &Typed{asts: map[typedKey][]byte{}}
+	return e.keep
 }
 
 func (s Source) problem(what string) *place.Problem {

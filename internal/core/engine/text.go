@@ -202,12 +202,15 @@ func (e *Env) CompileTarget(s Source, item *types.Type) (*Target, place.Problems
 	}
 	t := &Target{src: s.Text}
 	// The two sides may be of different types, so a choice is only parsed.
-	whole, iss := env.Parse(s.Text)
-	if iss.Err() != nil {
-		_, ps := e.Compile(s, nil, item)
-		return nil, ps
+	var whole *cel.Ast
+	if strings.Contains(s.Text, "?") {
+		var iss *cel.Issues
+		if whole, iss = env.Parse(s.Text); iss.Err() != nil {
+			_, ps := e.Compile(s, nil, item)
+			return nil, ps
+		}
 	}
-	if x := whole.NativeRep().Expr(); x.Kind() == ast.CallKind && x.AsCall().FunctionName() == operators.Conditional {
+	if x := rootOf(whole); x != nil && x.Kind() == ast.CallKind && x.AsCall().FunctionName() == operators.Conditional {
 		var parts [3]Source
 		for i, arg := range x.AsCall().Args() {
 			text, err := cel.ExprToString(arg, whole.NativeRep().SourceInfo())
@@ -233,6 +236,14 @@ func (e *Env) CompileTarget(s Source, item *types.Type) (*Target, place.Problems
 	var ps place.Problems
 	t.parent, ps = e.Compile(parent, nil, item)
 	return t, ps
+}
+
+// rootOf is the outermost expression of a condition, nil when there is none.
+func rootOf(a *cel.Ast) ast.Expr {
+	if a == nil {
+		return nil
+	}
+	return a.NativeRep().Expr()
 }
 
 func isIdent(s string) bool {

@@ -212,15 +212,22 @@ func scalarText(d *strictyaml.Decoder, n *yaml.Node) (string, place.Place) {
 
 // Load reads a rulebook whole and checks its form. Package check compiles what
 // is written in it. The problems tell everything that is wrong at once.
-func Load(file string, data []byte) (*Book, place.Problems) { return load(file, data, true) }
+func Load(file string, data []byte) (*Book, place.Problems) {
+	y, ps := strictyaml.Parse(file, data)
+	if y == nil {
+		return &Book{File: file}, ps
+	}
+	b, more := load(y, true)
+	return b, append(ps, more...)
+}
 
-// LoadBare reads a rulebook from which the examples were taken out after they
-// were run. For the built-in ones.
-func LoadBare(file string, data []byte) (*Book, place.Problems) { return load(file, data, false) }
+// Decode makes a rulebook from a parsed document from which the examples were
+// taken out after they were run. For the built-in ones.
+func Decode(y *strictyaml.Document) (*Book, place.Problems) { return load(y, false) }
 
-func load(file string, data []byte, examples bool) (*Book, place.Problems) {
-	b := &Book{File: file}
-	ps := strictyaml.Decode(file, data, b)
+func load(y *strictyaml.Document, examples bool) (*Book, place.Problems) {
+	b := &Book{File: y.File}
+	ps := y.Decode(b)
 	seen := map[string]bool{}
 	for _, r := range b.Rules {
 		r.Book = b

@@ -60,29 +60,51 @@ func Decode(file string, data []byte, v any) place.Problems { return DecodeKeys(
 // DecodeKeys is Decode for a document that may have further keys: those of
 // stores, for example.
 func DecodeKeys(file string, data []byte, v any, keys []string) place.Problems {
-	d := &Decoder{File: file, Keys: keys}
+	doc, ps := Parse(file, data)
+	if doc == nil {
+		return ps
+	}
+	return append(ps, doc.DecodeKeys(v, keys)...)
+}
+
+// Document is a parsed YAML document.
+type Document struct {
+	File string
+	root *yaml.Node
+}
+
+// Parse reads a document. It is nil when it cannot be read at all.
+func Parse(file string, data []byte) (*Document, place.Problems) {
 	if !utf8.Valid(data) || bytes.ContainsFunc(data, isControl) {
 		if p := encoding(file, data); p != nil {
-			return place.Problems{p}
+			return nil, place.Problems{p}
 		}
 	}
 	var doc yaml.Node
 	dec := yaml.NewDecoder(bytes.NewReader(data))
 	if err := dec.Decode(&doc); err != nil && !errors.Is(err, io.EOF) {
-		d.Problems = syntaxProblems(file, err)
-		return d.Problems
+		return nil, syntaxProblems(file, err)
 	}
 	if doc.Kind == 0 || len(doc.Content) == 0 {
-		d.Problems = append(d.Problems, &place.Problem{At: place.Place{File: file, Line: 1, Column: 1},
-			What: "the document is empty", Fix: "write at least its first key"})
-		return d.Problems
+		return nil, place.Problems{{At: place.Place{File: file, Line: 1, Column: 1},
+			What: "the document is empty", Fix: "write at least its first key"}}
 	}
+	var ps place.Problems
 	if p := secondDocument(file, dec); p != nil {
-		d.Problems = append(d.Problems, p)
+		ps = append(ps, p)
 	}
-	d.Value(doc.Content[0], reflect.ValueOf(v).Elem(), "")
+	return &Document{File: file, root: doc.Content[0]}, ps
+}
+
+// Decode fills v, a pointer to a struct.
+func (doc *Document) Decode(v any) place.Problems { return doc.DecodeKeys(v, nil) }
+
+// DecodeKeys is Decode for a document that may have further keys.
+func (doc *Document) DecodeKeys(v any, keys []string) place.Problems {
+	d := &Decoder{File: doc.File, Keys: keys}
+	d.Value(doc.root, reflect.ValueOf(v).Elem(), "")
 	if d.dropped > 0 {
-		d.Problems = append(d.Problems, &place.Problem{At: place.Place{File: file},
+		d.Problems = append(d.Problems, &place.Problem{At: place.Place{File: doc.File},
 			What: fmt.Sprintf("%d more problems of this file are not listed", d.dropped), Fix: "fix these first"})
 	}
 	return d.Problems
@@ -257,18 +279,18 @@ func (d *Decoder) structure(n *yaml.Node, v reflect.Value) {
 	if mark != nil {
 		mark.SetSelf(d.Place(n))
 	}
-	index := fieldsOf(v.Type())
+	shape := shapeOf(v.Type())
 	seen := make(map[string]bool, len(n.Content)/2)
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key, val := n.Content[i], n.Content[i+1]
-		f, ok := index[key.Value]
-		if rest := restOf(v); !ok && rest.IsValid() && slices.Contains(d.Keys, key.Value) {
-			d.rest(rest, key, val, mark)
+		f, ok := shape.fields[key.Value]
+		if !ok && shape.rest != nil && slices.Contains(d.Keys, key.Value) {
+			d.rest(v.FieldByIndex(shape.rest), key, val, mark)
 			continue
 		}
 		if !ok {
 			names := Names(v.Type())
-			if restOf(v).IsValid() {
+			if shape.rest != nil {
 				names = append(names, d.Keys...)
 			}
 			d.UnknownKey(key, names)
@@ -283,7 +305,7 @@ func (d *Decoder) structure(n *yaml.Node, v reflect.Value) {
 			mark.Put(key.Value, d.Place(key))
 			if val.Kind == yaml.SequenceNode {
 				for j, item := range val.Content {
-					mark.Put(fmt.Sprintf("%s[%d]", key.Value, j), d.Place(item))
+					mark.Put(key.Value+"["+strconv.Itoa(j)+"]", d.Place(item))
 				}
 			}
 		}
@@ -292,21 +314,11 @@ func (d *Decoder) structure(n *yaml.Node, v reflect.Value) {
 		}
 		d.Value(val, v.FieldByIndex(f.Index), f.Tag)
 	}
-	for name, f := range index {
-		if need := f.Tag.Get("need"); need != "" && !seen[name] {
-			d.Fail(n, "add \""+name+":\", "+need, "the key %q is missing", name)
+	for _, name := range shape.needed {
+		if !seen[name] {
+			d.Fail(n, "add \""+name+":\", "+shape.fields[name].Tag.Get("need"), "the key %q is missing", name)
 		}
 	}
-}
-
-// restOf is the map that takes further keys, if a struct has one.
-func restOf(v reflect.Value) reflect.Value {
-	for i := range v.NumField() {
-		if v.Type().Field(i).Tag.Get("rest") != "" {
-			return v.Field(i)
-		}
-	}
-	return reflect.Value{}
 }
 
 func (d *Decoder) rest(m reflect.Value, key, val *yaml.Node, mark *fact.Mark) {
@@ -388,7 +400,7 @@ func (d *Decoder) text(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 
 var (
 	patterns sync.Map // string → *regexp.Regexp
-	indexes  sync.Map // reflect.Type → map[string]reflect.StructField
+	shapes   sync.Map // reflect.Type → *shape
 )
 
 func compiled(re string) *regexp.Regexp {
@@ -400,19 +412,32 @@ func compiled(re string) *regexp.Regexp {
 	return r
 }
 
-func fieldsOf(t reflect.Type) map[string]reflect.StructField {
-	if m, ok := indexes.Load(t); ok {
-		return m.(map[string]reflect.StructField)
+// shape is what is known of a struct type.
+type shape struct {
+	fields map[string]reflect.StructField
+	needed []string // keys that must be present
+	rest   []int    // the field that takes further keys, nil when there is none
+}
+
+func shapeOf(t reflect.Type) *shape {
+	if s, ok := shapes.Load(t); ok {
+		return s.(*shape)
 	}
-	m := make(map[string]reflect.StructField)
+	s := &shape{fields: map[string]reflect.StructField{}}
 	for _, f := range reflect.VisibleFields(t) {
+		if f.Tag.Get("rest") != "" {
+			s.rest = f.Index
+		}
 		// A field with derived:"true" is computed after reading, not written by a person.
 		if name := fact.RuleName(f); name != "" && f.Tag.Get("derived") == "" {
-			m[name] = f
+			s.fields[name] = f
+			if f.Tag.Get("need") != "" {
+				s.needed = append(s.needed, name)
+			}
 		}
 	}
-	indexes.Store(t, m)
-	return m
+	shapes.Store(t, s)
+	return s
 }
 
 // Names lists the keys that a struct type accepts, in their order.

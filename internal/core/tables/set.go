@@ -138,8 +138,17 @@ type Set struct {
 
 // Parse reads one file of tables.
 func Parse(file string, data []byte) (*Set, place.Problems) {
+	y, ps := strictyaml.Parse(file, data)
+	if len(ps) > 0 {
+		return &Set{}, ps
+	}
+	return Decode(y)
+}
+
+// Decode is Parse for a document that is parsed already.
+func Decode(y *strictyaml.Document) (*Set, place.Problems) {
 	doc := &document{set: &Set{Plain: map[string][]map[string]any{}}}
-	ps := strictyaml.Decode(file, data, doc)
+	ps := y.Decode(doc)
 	for _, n := range doc.set.PrivateNames {
 		one := &Sign{}
 		switch n.Kind {

@@ -1,0 +1,137 @@
+package engine
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/binary"
+	"errors"
+	"maps"
+	"slices"
+
+	exprpb "google.golang.org/genproto/googleapis/api/expr/v1alpha1"
+	"google.golang.org/protobuf/proto"
+
+	"cel.dev/cel-go/cel"
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/operators"
+	"cel.dev/cel-go/common/types"
+)
+
+// Typed holds conditions that were parsed and typed before, so that a start
+// need not do it again. Parsing and typing are four fifths of what compiling
+// takes. It is made for one environment: whoever changes a function or a
+// field makes it anew.
+type Typed struct {
+	asts map[typedKey][]byte
+}
+
+// typedKey is the digest of a condition's text and of its item's type.
+type typedKey [16]byte
+
+func keyOf(text string, item *types.Type) typedKey {
+	h := sha256.New()
+	h.Write([]byte(text))
+	if item != nil {
+		h.Write([]byte("\x00" + item.String()))
+	}
+	return typedKey(h.Sum(nil)[:16])
+}
+
+// typedMagic begins the file form: then follow, in the order of the keys, key,
+// length (unsigned varint) and CEL's own message CheckedExpr without its
+// source information.
+const typedMagic = "regola typed 1\n"
+
+// ReadTyped reads the file form. The conditions themselves are decoded when
+// they are asked for; data is kept.
+func ReadTyped(data []byte) (*Typed, error) {
+	broken := errors.New("this is not a file of typed conditions")
+	data, ok := bytes.CutPrefix(data, []byte(typedMagic))
+	if !ok {
+		return nil, broken
+	}
+	t := &Typed{asts: make(map[typedKey][]byte, len(data)/500)}
+	for len(data) > 0 {
+		if len(data) < len(typedKey{}) {
+			return nil, broken
+		}
+		key := typedKey(data)
+		n, w := binary.Uvarint(data[len(key):])
+		data = data[len(key):]
+		if w <= 0 || n > uint64(len(data)-w) {
+			return nil, broken
+		}
+		t.asts[key] = data[w : w+int(n)]
+		data = data[w+int(n):]
+	}
+	return t, nil
+}
+
+// Bytes gives the file form.
+func (t *Typed) Bytes() []byte {
+	out := []byte(typedMagic)
+	for _, key := range slices.SortedFunc(maps.Keys(t.asts), func(a, b typedKey) int { return bytes.Compare(a[:], b[:]) }) {
+		out = append(out, key[:]...)
+		out = binary.AppendUvarint(out, uint64(len(t.asts[key])))
+		out = append(out, t.asts[key]...)
+	}
+	return out
+}
+
+// add keeps a typed condition.
+func (t *Typed) add(key typedKey, typed *cel.Ast) error {
+	msg, err := cel.AstToCheckedExpr(typed)
+	if err != nil {
+		return err
+	}
+	msg.SourceInfo = nil
+	used := usedTypes(typed.NativeRep())
+	maps.DeleteFunc(msg.TypeMap, func(id int64, _ *exprpb.Type) bool { return !used[id] })
+	data, err := proto.MarshalOptions{Deterministic: true}.Marshal(msg)
+	if err == nil {
+		t.asts[key] = data
+	}
+	return err
+}
+
+// usedTypes finds the expressions whose types are needed to run a condition:
+// the whole, and what a field or an item is taken from. Most of the size and of
+// the time to read are the types of all the others.
+func usedTypes(a *ast.AST) map[int64]bool {
+	used := map[int64]bool{a.Expr().ID(): true}
+	ast.PreOrderVisit(a.Expr(), ast.NewExprVisitor(func(x ast.Expr) {
+		switch x.Kind() {
+		case ast.SelectKind:
+			used[x.AsSelect().Operand().ID()] = true
+		case ast.CallKind:
+			if args := x.AsCall().Args(); x.AsCall().FunctionName() == operators.Index {
+				used[args[0].ID()] = true
+			}
+		case ast.IdentKind:
+			if t := a.GetType(x.ID()); t.Kind() == types.TypeKind {
+				used[x.ID()] = true // the name of a type
+			}
+		}
+	}))
+	return used
+}
+
+// get gives a condition that was typed before, or nil.
+func (t *Typed) get(key typedKey) *cel.Ast {
+	if t == nil {
+		return nil
+	}
+	data, ok := t.asts[key]
+	if !ok {
+		return nil
+	}
+	msg := &exprpb.CheckedExpr{}
+	if proto.Unmarshal(data, msg) != nil {
+		return nil
+	}
+	typed, err := cel.CheckedExprToAstWithSource(msg, nil)
+	if err != nil {
+		return nil
+	}
+	return typed
+}

@@ -19,6 +19,7 @@ import (
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/spell"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/submission"
 	"regola.example/regola/internal/core/tables"
@@ -187,7 +188,11 @@ func (r *Runner) Check(ctx context.Context, job Job) (*check.Result, error) {
 		if err != nil {
 			return nil, err
 		}
-		d, problems = dossier.Load(job.Dossier, all)
+		set, err := r.tables()
+		if err != nil {
+			return nil, err
+		}
+		d, problems = dossier.Load(job.Dossier, all, set.Vocabularies())
 		if d != nil && len(packages) == 0 {
 			packages = r.named(d)
 		}
@@ -317,6 +322,9 @@ func (r *Runner) prepare(d *dossier.Dossier) (map[string]*check.Judge, *tables.S
 	if len(problems) > 0 {
 		return nil, nil, problems
 	}
+	if d != nil {
+		problems = append(problems, r.names(d, own)...)
+	}
 	judges := map[string]*check.Judge{}
 	for _, s := range r.stores {
 		j, err := r.judges[s.ID]()
@@ -334,6 +342,60 @@ func (r *Runner) prepare(d *dossier.Dossier) (map[string]*check.Judge, *tables.S
 		}
 	}
 	return judges, set, unique(problems).Err()
+}
+
+// mostWaived is how long a waiver may last, in days.
+const mostWaived = 366
+
+// names holds what a dossier says of rules against the rules: waivers and
+// confirmations.
+func (r *Runner) names(d *dossier.Dossier, own []*rulebook.Book) (ps place.Problems) {
+	if len(d.Waivers)+len(d.Confirmed) == 0 {
+		return nil
+	}
+	var ids, words []string
+	note := func(books []*rulebook.Book) {
+		for _, b := range books {
+			for _, rule := range b.Rules {
+				ids = append(ids, rule.ID)
+				if rule.Confirm != "" {
+					words = append(words, rule.Confirm)
+				}
+			}
+		}
+	}
+	all, err := r.lib.Stores()
+	if err != nil {
+		return nil // reported where the rules are loaded
+	}
+	for _, s := range all {
+		books, err := r.lib.Books(s)
+		if err != nil {
+			return nil
+		}
+		note(books)
+	}
+	note(own)
+	check := func(at place.Place, word, what string, known []string, otherwise string) {
+		if slices.Contains(known, word) {
+			return
+		}
+		fix := otherwise
+		if near := spell.Nearest(word, known); near != "" {
+			fix = fmt.Sprintf("did you mean %q? %s", near, otherwise)
+		}
+		ps = append(ps, &place.Problem{At: at, What: fmt.Sprintf("there is no %s %q", what, word), Fix: fix})
+	}
+	for _, w := range d.Waivers {
+		check(w.Field("rule"), w.Rule, "rule", ids, `"regola rules" lists them`)
+		if limit := r.opt.Day.AddDate(0, 0, mostWaived); w.Until.After(limit) {
+			ps = append(ps, &place.Problem{At: w.Field("until"), What: "the waiver lasts longer than a year", Fix: "write a day up to " + limit.Format("2006-01-02") + ", and look at it again then"})
+		}
+	}
+	for _, c := range d.Confirmed {
+		check(c.Field("what"), c.What, "confirmation", words, `"regola tables confirmations" lists them`)
+	}
+	return ps
 }
 
 // namedAt says where the dossier names a file that cannot be opened.

@@ -34,8 +34,12 @@ var Functions = []engine.Function{
 	{Signature: "Bundle.seen(code, list(Sign)) string", Doc: "the names by which it shows"},
 	{Signature: "Signature.entitled(string) bool", Doc: "the code signature has the entitlement"},
 	{Signature: "Code.calls(string) bool", Doc: "the Android code refers to a method of the platform: android.app.AlarmManager.canScheduleExactAlarms"},
+	{Signature: "Code.calls(string, list(string)) bool", Doc: "the same, by a class outside the packages of the list; a call whose caller is not known counts"},
+	{Signature: "Code.callers(string) list(string)", Doc: "the packages whose classes call a method of the platform"},
 	{Signature: "Code.calls_below(string) bool", Doc: "the Android code refers to a method of a class below a package: org.apache.http"},
 	{Signature: "Manifest.asks(string) bool", Doc: "the Android manifest asks for the permission, on the levels that the app serves"},
+	{Signature: "Manifest.asks(string, int) bool", Doc: "the same, on devices of one API level"},
+	{Signature: "Manifest.feature(string) string", Doc: "required, optional, or empty when no uses-feature line names the device feature"},
 	{Signature: "Package.like(list(Pattern)) list(File)", Doc: "the files whose path matches one of the patterns"},
 	{Signature: "Package.why(File, list(Pattern)) string", Doc: "what the first pattern says that a file's path matches"},
 	{Signature: "Package.has_file(string) bool", Doc: "a file whose path within the app matches a regular expression"},
@@ -182,10 +186,22 @@ func functions() []cel.EnvOption {
 		}),
 		member("calls", "android_calls", []*types.Type{engine.TypeFor[facts.Code](), types.StringType}, types.BoolType, func(a []ref.Val) ref.Val {
 			c, _ := a[0].Value().(*facts.Code)
-			name := text(a[1])
-			at := strings.LastIndexByte(name, '.')
-			yes := at > 0 && c.Calls[strings.ReplaceAll(name[:at], ".", "/")+name[at:]]
+			_, yes := callers(c, text(a[1]))
 			return openOr(yes, c.Gap("calls"), types.Bool(yes))
+		}),
+		member("calls", "android_calls_outside", []*types.Type{engine.TypeFor[facts.Code](), types.StringType, textList}, types.BoolType, func(a []ref.Val) ref.Val {
+			c, _ := a[0].Value().(*facts.Code)
+			from, yes := callers(c, text(a[1]))
+			except := list[string](a[2])
+			yes = yes && (len(from) == 0 || slices.ContainsFunc(from, func(p string) bool {
+				return !slices.ContainsFunc(except, func(e string) bool { return p == e || strings.HasPrefix(p, e+".") })
+			}))
+			return openOr(yes, c.Gap("calls"), types.Bool(yes))
+		}),
+		member("callers", "android_callers", []*types.Type{engine.TypeFor[facts.Code](), types.StringType}, textList, func(a []ref.Val) ref.Val {
+			c, _ := a[0].Value().(*facts.Code)
+			from, _ := callers(c, text(a[1]))
+			return adapt(from)
 		}),
 		member("calls_below", "android_calls_below", []*types.Type{engine.TypeFor[facts.Code](), types.StringType}, types.BoolType, func(a []ref.Val) ref.Val {
 			c, _ := a[0].Value().(*facts.Code)
@@ -200,6 +216,27 @@ func functions() []cel.EnvOption {
 			return types.Bool(slices.ContainsFunc(m.Permissions, func(p *facts.Permission) bool {
 				return p.Name == text(a[1]) && (p.MaxLevel == 0 || m.MinLevel == nil || p.MaxLevel >= *m.MinLevel)
 			}))
+		}),
+		member("asks", "manifest_asks_level", []*types.Type{engine.TypeFor[facts.Manifest](), types.StringType, types.IntType}, types.BoolType, func(a []ref.Val) ref.Val {
+			m, _ := a[0].Value().(*facts.Manifest)
+			level, _ := a[2].Value().(int64)
+			return types.Bool(slices.ContainsFunc(m.Permissions, func(p *facts.Permission) bool {
+				return p.Name == text(a[1]) && (p.MaxLevel == 0 || p.MaxLevel >= level)
+			}))
+		}),
+		member("feature", "manifest_feature", []*types.Type{engine.TypeFor[facts.Manifest](), types.StringType}, types.StringType, func(a []ref.Val) ref.Val {
+			m, _ := a[0].Value().(*facts.Manifest)
+			said := ""
+			for _, f := range m.Features {
+				switch {
+				case f.Name != text(a[1]):
+				case f.Required:
+					return types.String("required")
+				default:
+					said = "optional"
+				}
+			}
+			return types.String(said)
 		}),
 		member("like", "package_like", []*types.Type{engine.TypeFor[facts.Package](), patternList}, types.NewListType(engine.TypeFor[facts.File]()), func(a []ref.Val) ref.Val {
 			p, _ := a[0].Value().(*facts.Package)
@@ -267,6 +304,19 @@ func functions() []cel.EnvOption {
 			return adapt(known.of(m))
 		}),
 	}
+}
+
+// callers are the packages whose classes call a method, and whether any does.
+func callers(c *facts.Code, method string) (packages []string, called bool) {
+	at := strings.LastIndexByte(method, '.')
+	if at < 0 {
+		return nil, false
+	}
+	from, called := c.Calls[strings.ReplaceAll(method[:at], ".", "/")+method[at:]]
+	for _, p := range from {
+		packages = append(packages, strings.ReplaceAll(p, "/", "."))
+	}
+	return packages, called
 }
 
 // patternRoot stands before the paths of a package whose app folder itself was
@@ -339,7 +389,7 @@ func formFactor(p *facts.Package) string {
 			return "television"
 		case "android.hardware.type.automotive":
 			return "car"
-		case "android.software.xr.api.spatial", "android.hardware.xr.input.controller":
+		case "android.software.xr.api.spatial", "android.software.xr.api.openxr", "android.hardware.xr.input.controller":
 			return "headset"
 		}
 	}

@@ -44,6 +44,9 @@ func (j *Judge) Verdicts(ctx context.Context, s *submission.Submission, o Option
 	err := work.Each(ctx, len(programs), func(i int) {
 		out[i] = programs[i].Run(s, o.Day, meter)
 	})
+	if err == nil {
+		j.raise(s, o.Day, out)
+	}
 	return out, err
 }
 
@@ -77,6 +80,21 @@ func Run(ctx context.Context, pairs []Pair, d *dossier.Dossier, o Options) (*Res
 	return r, nil
 }
 
+// waives tells whether a waiver's at is the place of a fault: a file, an entry
+// or a key of it, whole or by its last part, or the field at fault.
+func waives(at string, f *Fault) bool {
+	if at == "" || at == f.At.String() || at == f.Path || at == position.ReplaceAllString(f.Path, "") {
+		return true
+	}
+	for _, part := range []string{f.At.File, f.At.Entry, f.At.Key} {
+		part = strings.ReplaceAll(part, "\\", "/")
+		if part != "" && (at == part || strings.HasSuffix(part, "/"+at) || slices.Contains(strings.FieldsFunc(part, func(r rune) bool { return r == ' ' || r == '@' }), at)) {
+			return true
+		}
+	}
+	return false
+}
+
 // waive lays the team's waivers over the faults.
 func (r *Result) waive(d *dossier.Dossier) {
 	for _, w := range d.Waivers {
@@ -91,7 +109,7 @@ func (r *Result) waive(d *dossier.Dossier) {
 					continue
 				}
 				for _, f := range v.Faults {
-					if f.Waiver == nil && (w.At == "" || strings.Contains(f.At.String(), w.At) || strings.Contains(f.Path, w.At)) {
+					if f.Waiver == nil && waives(w.At, f) {
 						f.Waiver, used = w, true
 					}
 				}

@@ -38,9 +38,10 @@ type Program struct {
 
 	item                func() (*types.Type, place.Problems) // of each
 	when, each, expect  *part[*engine.Expr]
-	impact              *part[*engine.Expr]
+	impact, raise       *part[*engine.Expr]
 	at                  *part[*engine.Target]
 	ask, say, seen, fix *part[*engine.Template]
+	what, because       *part[*engine.Template] // of the duty
 }
 
 // part is one compiled part of a rule.
@@ -72,6 +73,10 @@ func (e *Env) Prepare(r *rulebook.Rule) *Program {
 			return x, ps
 		})
 	}
+	duty := r.Duty
+	if duty == nil {
+		duty = &rulebook.Duty{}
+	}
 	// The parts behind each know its item.
 	p.item = func() (*types.Type, place.Problems) {
 		if p.each == nil {
@@ -85,6 +90,9 @@ func (e *Env) Prepare(r *rulebook.Rule) *Program {
 	}
 	p.expect = expr(e, r.Expect, source(r.Expect, "expect"), types.BoolType, p.item)
 	p.impact = expr(e, r.Impact.By, source(r.Impact.By, "impact"), types.StringType, p.item)
+	if r.Raise != nil {
+		p.raise = expr(e, r.Raise.To, source(r.Raise.To, "raise"), types.IntType, nil)
+	}
 	if r.At.Src != "" {
 		p.at = newPart(func() (*engine.Target, place.Problems) {
 			item, ps := p.item()
@@ -97,7 +105,7 @@ func (e *Env) Prepare(r *rulebook.Rule) *Program {
 	for _, x := range []struct {
 		from rulebook.Template
 		into **part[*engine.Template]
-	}{{r.Ask, &p.ask}, {r.Say, &p.say}, {r.Seen, &p.seen}, {r.Fix, &p.fix}} {
+	}{{r.Ask, &p.ask}, {r.Say, &p.say}, {r.Seen, &p.seen}, {r.Fix, &p.fix}, {duty.What, &p.what}, {duty.Because, &p.because}} {
 		if x.from.Src != "" {
 			*x.into = newPart(func() (*engine.Template, place.Problems) {
 				item, ps := p.item()
@@ -130,7 +138,7 @@ func expr(e *Env, x rulebook.Expr, s engine.Source, want *types.Type, item func(
 // Check compiles all parts of a rule at once, also the conditions in its
 // texts. The problems name the file, line and column of each mistake.
 func (p *Program) Check() (ps place.Problems) {
-	for _, x := range []*part[*engine.Expr]{p.when, p.each, p.expect, p.impact} {
+	for _, x := range []*part[*engine.Expr]{p.when, p.each, p.expect, p.impact, p.raise} {
 		if x != nil {
 			_, more := x.load()
 			ps = append(ps, more...)
@@ -140,7 +148,7 @@ func (p *Program) Check() (ps place.Problems) {
 		_, more := p.at.load()
 		ps = append(ps, more...)
 	}
-	for _, t := range []*part[*engine.Template]{p.ask, p.say, p.seen, p.fix} {
+	for _, t := range []*part[*engine.Template]{p.ask, p.say, p.seen, p.fix, p.what, p.because} {
 		if t != nil {
 			_, more := t.load()
 			ps = append(ps, more...)
@@ -187,10 +195,7 @@ func (p *Program) Run(s *submission.Submission, on day.Day, all *runMeter) *Verd
 		v.State = NotInForce
 		return v
 	}
-	scope := &engine.Scope{Root: s, Meter: &engine.Meter{Left: maxRuleCost}, Vars: map[string]any{
-		limitVar: limitView{p.env, p.Rule.Book, on, false}, sinceVar: limitView{p.env, p.Rule.Book, on, true}, dayVar: on.Time,
-		tableVar: tableView{s.Tables.On(on)}, codeVar: codeOf(s),
-	}}
+	scope := p.scope(s, on)
 	if all != nil {
 		scope.Meter.Up = all
 	}
@@ -199,6 +204,14 @@ func (p *Program) Run(s *submission.Submission, on day.Day, all *runMeter) *Verd
 	}
 	v.settle()
 	return v
+}
+
+// scope is what the rule sees of a submission on a day.
+func (p *Program) scope(s *submission.Submission, on day.Day) *engine.Scope {
+	return &engine.Scope{Root: s, Meter: &engine.Meter{Left: maxRuleCost}, Vars: map[string]any{
+		limitVar: limitView{p.env, p.Rule.Book, on, false}, sinceVar: limitView{p.env, p.Rule.Book, on, true}, dayVar: on.Time,
+		tableVar: tableView{s.Tables.On(on)}, codeVar: codeOf(s),
+	}}
 }
 
 // run evaluates the parts in their order.
@@ -247,8 +260,46 @@ func eval(x *part[*engine.Expr], scope *engine.Scope) (engine.Value, error) {
 	return c.Eval(scope)
 }
 
-// judge evaluates the condition once.
+// judge evaluates the condition once, and notes the duty that comes of it.
 func (p *Program) judge(v *Verdict, scope *engine.Scope) error {
+	faults, gaps := len(v.Faults)+v.More, len(v.Gaps)
+	if err := p.hold(v, scope); err != nil || p.what == nil {
+		return err
+	}
+	return p.owe(v, scope, len(v.Faults)+v.More > faults, slices.Clone(v.Gaps[min(gaps, len(v.Gaps)):]))
+}
+
+// owe notes a duty: done, contradicted by a fault, or open for what the dossier
+// does not answer.
+func (p *Program) owe(v *Verdict, scope *engine.Scope, broken bool, gaps []fact.Gap) (err error) {
+	if len(v.Duties) >= maxFaults {
+		return nil
+	}
+	d := &Duty{Rule: p.Rule, Write: p.Rule.Duty.Write, State: Done, Stores: []string{v.Store}}
+	switch {
+	case broken:
+		d.State = Contradicted
+		if i := v.Faults[len(v.Faults)-1]; i.Waiver != nil {
+			d.State = Done
+		}
+	case len(gaps) > 0:
+		d.State = Due
+	}
+	if d.What, err = write(p.what, scope); err != nil {
+		return err
+	}
+	if d.Because, err = write(p.because, scope); err != nil {
+		return err
+	}
+	if mark := fact.Of(scope.It); mark != nil {
+		d.At = mark.Self()
+	}
+	v.Duties = append(v.Duties, d)
+	return nil
+}
+
+// hold evaluates the condition.
+func (p *Program) hold(v *Verdict, scope *engine.Scope) error {
 	if p.expect != nil {
 		w, err := eval(p.expect, scope)
 		switch {

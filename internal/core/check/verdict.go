@@ -44,6 +44,7 @@ type Verdict struct {
 	More     int        // further ones that are only counted
 	Gaps     []fact.Gap // why it, or a part of it, could not be judged
 	Question *Question  // what a person must confirm, or has confirmed
+	Duties   []*Duty    // what must be answered, declared or handed in
 }
 
 // Key names the verdict over runs: rule and store.
@@ -60,6 +61,7 @@ type Fault struct {
 	Fix    string
 	Stores []string
 	Waiver *dossier.Waiver // set when the team accepts it
+	Raises []Raised        // what else would be found if the field at fault were raised
 }
 
 // Question is a confirmation, open or given.

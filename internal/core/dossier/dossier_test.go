@@ -28,7 +28,7 @@ func write(t *testing.T, files map[string]string) string {
 var stores = []*store.Store{{ID: "android", Blocks: []string{"android"}}, {ID: "ios", Blocks: []string{"ios"}}}
 
 func TestLoad(t *testing.T) {
-	d, ps := dossier.Load("../../../demo/faulty", stores)
+	d, ps := dossier.Load("../../../demo/faulty", stores, nil)
 	require.Empty(t, ps)
 	assert.Equal(t, "Terrafuoco", d.App.Name)
 	pkg, key, ok := d.Packages.For([]string{"kiln", "ios"})
@@ -48,7 +48,7 @@ func TestProblems(t *testing.T) {
 		"dossier.yaml":    "regola: 1\napp: {name: T, default_locale: en-GB, kidn: app}\nrelease: {channel: pubic}\n",
 		"listing/it.yaml": "nmae: Terrafuoco\n", "listing/english.yaml": "name: T\n", "listing/de.yml": "name: T\n", "listing/fr.yaml": "name: [T\n",
 	})
-	_, ps := dossier.Load(dir, stores)
+	_, ps := dossier.Load(dir, stores, nil)
 	var all []string
 	for _, p := range ps {
 		assert.NotEmpty(t, p.Fix, p.What)
@@ -65,15 +65,15 @@ func TestProblems(t *testing.T) {
 		"locale":  {"regola: 1\napp: {name: T, default_locale: english}\n", "not a language tag"},
 		"package": {"regola: 1\napp: {name: T, default_locale: en}\npackages: {android: build/a.aab}\n", "does not exist"},
 	} {
-		_, ps := dossier.Load(write(t, map[string]string{"dossier.yaml": c.doc}), stores)
+		_, ps := dossier.Load(write(t, map[string]string{"dossier.yaml": c.doc}), stores, nil)
 		assert.ErrorContains(t, ps.Err(), c.want, name)
 	}
 	// What is wrong with values is told together with what is wrong with keys.
-	_, ps = dossier.Load(write(t, map[string]string{"dossier.yaml": "regola: 2\nbogus: 1\napp: {name: T, default_locale: english}\npackages: {androit: a, ios: b.ipa}\n"}), stores)
+	_, ps = dossier.Load(write(t, map[string]string{"dossier.yaml": "regola: 2\nbogus: 1\napp: {name: T, default_locale: english}\npackages: {androit: a, ios: b.ipa}\n"}), stores, nil)
 	for _, want := range []string{`unknown key "bogus"`, "format 1", "not a language tag", `unknown key "androit"`, "does not exist"} {
 		assert.ErrorContains(t, ps.Err(), want)
 	}
-	_, ps = dossier.Load(t.TempDir(), stores)
+	_, ps = dossier.Load(t.TempDir(), stores, nil)
 	assert.ErrorContains(t, ps.Err(), "there is no such file")
 }
 
@@ -89,7 +89,7 @@ func TestStranger(t *testing.T) {
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "listing"), 0o755))
 	require.NoError(t, os.Symlink(outside, filepath.Join(dir, "listing", "it.yaml")))
 	require.NoError(t, os.Symlink(outside, filepath.Join(dir, "link.yaml")))
-	_, ps := dossier.Load(dir, stores)
+	_, ps := dossier.Load(dir, stores, nil)
 	n := 0
 	for _, p := range ps {
 		assert.NotContains(t, p.What+p.Fix, secret)
@@ -99,7 +99,7 @@ func TestStranger(t *testing.T) {
 	}
 	assert.Equal(t, 5, n, "%v", ps)
 
-	d, ps := dossier.Load(write(t, map[string]string{"dossier.yaml": "regola: 1\napp: {name: T, default_locale: it}\nreview: {sign_in: {user: u, password: " + secret + "}}\n"}), stores)
+	d, ps := dossier.Load(write(t, map[string]string{"dossier.yaml": "regola: 1\napp: {name: T, default_locale: it}\nreview: {sign_in: {user: u, password: " + secret + "}}\n"}), stores, nil)
 	require.Empty(t, ps)
 	assert.True(t, d.Review.SignIn.Password.Literal)
 	assert.NotContains(t, fmt.Sprintf("%v %+v %#v", d, d.Review, d.Review.SignIn), secret, "it is not even kept")

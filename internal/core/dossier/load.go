@@ -9,6 +9,7 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"time"
 
 	"golang.org/x/text/language"
 
@@ -35,8 +36,8 @@ func Exists(folder string) bool {
 // wrong with it; a dossier that has any must not be judged, and serves only to
 // find further problems.
 //
-// keys are those under which a dossier may speak of stores.
-func Load(folder string, stores []*store.Store) (*Dossier, place.Problems) {
+// words are the vocabularies that it keeps to.
+func Load(folder string, stores []*store.Store, words map[string][]string) (*Dossier, place.Problems) {
 	d := &Dossier{Root: folder}
 	keys := store.Keys(stores)
 	file := filepath.Join(folder, FileName)
@@ -44,7 +45,7 @@ func Load(folder string, stores []*store.Store) (*Dossier, place.Problems) {
 	if problem != nil {
 		return nil, place.Problems{problem}
 	}
-	problems := strictyaml.DecodeKeys(file, data, d, keys)
+	problems := strictyaml.DecodeKeys(file, data, d, keys, words)
 	problems = append(problems, d.validate(stores)...)
 	problems = append(problems, d.loadListings(keys)...)
 	fact.Inherit(d)
@@ -74,13 +75,49 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 		}
 	}
 	for _, s := range stores {
-		p, _, ok := d.Packages.For(s.Blocks)
-		if !ok || p == "" {
+		pattern, key, ok := d.Packages.For(s.Blocks)
+		if !ok || pattern == "" {
 			continue
 		}
-		at := d.Packages.Where(s.Blocks)
-		if _, err := os.Stat(filepath.Join(d.Root, p)); errors.Is(err, fs.ErrNotExist) {
-			fail(at, "the package "+p+" does not exist", "build it, or correct the path; it is relative to the dossier's folder")
+		file, problem := d.packageFile(pattern)
+		if problem != nil {
+			problem.At = d.Packages.Where(s.Blocks)
+			ps = append(ps, problem)
+			continue
+		}
+		d.Packages.values[key] = file
+	}
+	for i, c := range d.Release.Countries {
+		if c == "all" {
+			continue
+		}
+		region, err := language.ParseRegion(c)
+		at := d.Release.Field(fmt.Sprintf("countries[%d]", i))
+		switch {
+		case err != nil || !region.IsCountry() && region.String() == c:
+			fail(at, fmt.Sprintf("%q is not a country", c), "write two letters of ISO 3166, such as IT, or all")
+		case region.Canonicalize().String() != c:
+			fail(at, fmt.Sprintf("%q is not the code of a country", c), "did you mean \""+region.Canonicalize().String()+"\"?")
+		}
+	}
+	if a := d.Answers.Audience; a.From != nil || a.To != nil {
+		for _, age := range []struct {
+			key string
+			v   *int64
+		}{{"from", a.From}, {"to", a.To}} {
+			if age.v != nil && (*age.v < 0 || *age.v > 99) {
+				fail(a.Field(age.key), "this is not an age", "write years, from 0 to 99")
+			}
+		}
+		if a.From != nil && a.To != nil && *a.From > *a.To {
+			fail(a.Field("to"), "the audience ends before it begins", "write the least age under from, the highest under to")
+		}
+	}
+	for _, w := range d.Waivers {
+		for _, f := range []struct{ key, text string }{{"because", w.Because}, {"by", w.By}} {
+			if w.HasField(f.key) && strings.TrimSpace(f.text) == "" {
+				fail(w.Field(f.key), "the waiver says nothing here", "write "+map[string]string{"because": "the reason", "by": "who decided"}[f.key])
+			}
 		}
 	}
 	for _, list := range []struct {
@@ -95,6 +132,44 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 		}
 	}
 	return ps
+}
+
+// packageFile finds the package that a dossier names, relative to its folder.
+// A pattern must match one file.
+func (d *Dossier) packageFile(pattern string) (string, *place.Problem) {
+	path := filepath.Join(d.Root, pattern)
+	if filepath.IsAbs(pattern) {
+		path = pattern
+	}
+	if _, err := os.Stat(path); err == nil {
+		return pattern, nil
+	}
+	const fix = "build it, or correct the path, which is relative to the dossier's folder; a package given in the call takes its place"
+	if !strings.ContainsAny(pattern, "*?[") {
+		return "", &place.Problem{What: "the package " + pattern + " does not exist", Fix: fix}
+	}
+	found, err := filepath.Glob(path)
+	switch {
+	case err != nil:
+		return "", &place.Problem{What: "this pattern cannot be read: " + pattern, Fix: "write * for any characters, ? for one, [ab] for one of several"}
+	case len(found) == 0:
+		return "", &place.Problem{What: "no package matches " + pattern, Fix: fix}
+	case len(found) > 1:
+		changed := func(name string) time.Time {
+			if info, err := os.Stat(name); err == nil {
+				return info.ModTime()
+			}
+			return time.Time{}
+		}
+		slices.SortStableFunc(found, func(a, b string) int { return changed(b).Compare(changed(a)) })
+		return "", &place.Problem{What: fmt.Sprintf("%d packages match %s; the newest first: %s", len(found), pattern, strings.Join(found, ", ")),
+			Fix: "remove those that are not meant, or write the name of one"}
+	}
+	rel, err := filepath.Rel(d.Root, found[0])
+	if err != nil {
+		return found[0], nil
+	}
+	return rel, nil
 }
 
 // Files lists the files that make up the dossier, without packages.
@@ -168,7 +243,7 @@ func (d *Dossier) loadListings(keys []string) place.Problems {
 			continue
 		}
 		l := &Listing{Locale: locale, File: file}
-		ps = append(ps, strictyaml.DecodeKeys(file, data, l, keys)...)
+		ps = append(ps, strictyaml.DecodeKeys(file, data, l, keys, nil)...)
 		d.Listing = append(d.Listing, l)
 	}
 	sort.Slice(d.Listing, func(i, j int) bool {

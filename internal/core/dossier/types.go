@@ -27,21 +27,22 @@ const Format = 1
 // then not checked. Plain texts and lists that are empty are taken as empty.
 type Dossier struct {
 	fact.Mark `json:"-"`
-	Regola    int64            `json:"regola" need:"the number of the format: regola: 1"`
-	App       App              `json:"app" need:"the block that names the app"`
-	Packages  PerStore[string] `json:"packages"`
-	Contact   Contact          `json:"contact"`
-	Links     Links            `json:"links"`
-	Answers   Answers          `json:"answers"`
-	Review    Review           `json:"review"`
-	Release   Release          `json:"release"`
-	Products  []*Product       `json:"products"`
-	Confirmed []*Confirmation  `json:"confirmed"`
-	Waivers   []*Waiver        `json:"waivers"`
-	Rulebooks []string         `json:"rulebooks"`
-	Tables    []string         `json:"tables"` // files of reference data of one's own
-	Root      string           `json:"-"`      // the folder, as given
-	Listing   []*Listing       `json:"-"`      // sorted by locale, the default one first
+	Regola    int64            `json:"regola" need:"the number of the format: regola: 1" doc:"the number of the format: 1"`
+	App       App              `json:"app" need:"the block that names the app" doc:"what the app is"`
+	Packages  PerStore[string] `json:"packages" doc:"the release package for each store, relative to this folder; a pattern such as build/*.aab may match one file"`
+	Account   Account          `json:"account" doc:"the publisher's account"`
+	Contact   Contact          `json:"contact" doc:"how people reach the makers"`
+	Links     Links            `json:"links" doc:"web pages of the app"`
+	Answers   Answers          `json:"answers" doc:"one answer sheet for every store"`
+	Review    Review           `json:"review" doc:"what the reviewer needs"`
+	Release   Release          `json:"release" doc:"what goes out, where and to whom"`
+	Products  []*Product       `json:"products" doc:"what is sold in the app"`
+	Confirmed []*Confirmation  `json:"confirmed" doc:"what was done for a version and no file can show"`
+	Waivers   []*Waiver        `json:"waivers" doc:"findings that the team accepts"`
+	Rulebooks []string         `json:"rulebooks" doc:"files of rules of your own, in this folder"`
+	Tables    []string         `json:"tables" doc:"files of reference data of your own, in this folder"`
+	Root      string           `json:"-"` // the folder, as given
+	Listing   []*Listing       `json:"-"` // sorted by locale, the default one first
 }
 
 // PerStore is one value for each store, by the key under which the dossier
@@ -71,7 +72,16 @@ func (p *PerStore[T]) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 		}
 		p.Put(key.Value, d.Place(key))
 		var v T
-		d.Value(val, reflect.ValueOf(&v).Elem(), "")
+		if _, shelves := any(v).(Shelves); shelves {
+			d.Value(val, reflect.ValueOf(&v).Elem(), "")
+			for _, n := range append(val.Content, val) {
+				if n.Kind == yaml.ScalarNode {
+					d.Word(n, "categories_"+key.Value)
+				}
+			}
+		} else {
+			d.Value(val, reflect.ValueOf(&v).Elem(), "")
+		}
 		p.values[key.Value] = v
 	}
 }
@@ -123,194 +133,204 @@ func (c *Shelves) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 // App says what the app is.
 type App struct {
 	fact.Mark     `json:"-"`
-	Name          string            `json:"name" need:"the app's name"`
-	Kind          string            `json:"kind" enum:"app|game"`
-	DefaultLocale string            `json:"default_locale" need:"the language that stands in for all others, such as en-GB"`
-	IDs           PerStore[string]  `json:"ids"`
-	Category      PerStore[Shelves] `json:"category"`
-	Tags          []string          `json:"tags"`
-	Price         string            `json:"price"`
+	Name          string            `json:"name" need:"the app's name" doc:"the app's name, for reports"`
+	Kind          string            `json:"kind" enum:"app|game" doc:"app or game"`
+	DefaultLocale string            `json:"default_locale" need:"the language that stands in for all others, such as en-GB" doc:"the language that stands in for all others, such as en-GB"`
+	IDs           PerStore[string]  `json:"ids" doc:"the id that is registered with each store"`
+	Category      PerStore[Shelves] `json:"category" words:"categories" doc:"the category in each store; the iOS store takes a second one"`
+	Tags          []string          `json:"tags" doc:"words by which the Android store groups the app"`
+	Price         string            `json:"price" like:"^(free|[0-9]+([.][0-9]{1,2})? [A-Z]{3})$" hint:"free, or an amount with its currency such as 4.99 EUR" doc:"free, or an amount with its currency such as 4.99 EUR"`
+}
+
+// Account is the publisher's account, on which testing periods and documents
+// depend.
+type Account struct {
+	fact.Mark `json:"-"`
+	Kind      string   `json:"kind" enum:"person|organization" doc:"who holds the account: a person or an organization"`
+	Since     *day.Day `json:"since" doc:"the day on which the account was opened"`
 }
 
 // Contact is how users reach the makers.
 type Contact struct {
 	fact.Mark `json:"-"`
-	Email     string `json:"email"`
-	Phone     string `json:"phone"`
-	Website   string `json:"website"`
+	Email     string `json:"email" doc:"the address that people write to; it is shown on the page"`
+	Phone     string `json:"phone" doc:"a phone number with + and country code"`
+	Website   string `json:"website" doc:"the web site of the makers"`
 }
 
 // Links are web pages that belong to the app.
 type Links struct {
 	fact.Mark       `json:"-"`
-	Privacy         string `json:"privacy"`
-	Support         string `json:"support"`
-	Marketing       string `json:"marketing"`
-	AccountDeletion string `json:"account_deletion"`
+	Privacy         string `json:"privacy" doc:"the web page with the privacy policy"`
+	Support         string `json:"support" doc:"the web page where people find help"`
+	Marketing       string `json:"marketing" doc:"the web page about the app"`
+	AccountDeletion string `json:"account_deletion" doc:"the web page where people delete their account"`
 }
 
-// Answers is the one answer sheet from which each store's forms follow.
+// Answers is the one answer sheet from which each store's forms follow. A list
+// that is left out is not answered; one that is empty says none.
 type Answers struct {
 	fact.Mark     `json:"-"`
-	Ads           *bool             `json:"ads"`
-	AdvertisingID AdvertisingID     `json:"advertising_id"`
-	Accounts      Accounts          `json:"accounts"`
-	Data          []*Data           `json:"data"`
-	Security      Security          `json:"security"`
-	Content       map[string]string `json:"content"`
-	Audience      Audience          `json:"audience"`
-	Encryption    Encryption        `json:"encryption"`
-	Features      Features          `json:"features"`
-	Restricted    []*Restricted     `json:"restricted"`
+	Ads           *bool             `json:"ads" doc:"whether the app shows advertising"`
+	AdvertisingID AdvertisingID     `json:"advertising_id" doc:"the device's advertising id"`
+	Accounts      Accounts          `json:"accounts" doc:"accounts of the app's users"`
+	Data          []*Data           `json:"data" asked:"yes" doc:"the kinds of data that leave the device"`
+	Security      Security          `json:"security" doc:"how data travels"`
+	Content       map[string]string `json:"content" words:"content" doc:"what is in the app, for its rating"`
+	Audience      Audience          `json:"audience" doc:"whom the app is for"`
+	Encryption    Encryption        `json:"encryption" doc:"the export question"`
+	Regulated     Regulated         `json:"regulated" doc:"fields with rules of their own"`
+	Restricted    []*Restricted     `json:"restricted" asked:"yes" doc:"sensitive permissions and functions that need a declaration"`
 }
 
 // AdvertisingID says whether the device's advertising id is used.
 type AdvertisingID struct {
 	fact.Mark `json:"-"`
-	Used      *bool    `json:"used"`
-	Purposes  []string `json:"purposes"`
+	Used      *bool    `json:"used" doc:"whether the app, or code in it, uses the advertising id"`
+	Purposes  []string `json:"purposes" words:"advertising_uses" doc:"what for"`
 }
 
 // Accounts says whether people make accounts and can delete them.
 type Accounts struct {
 	fact.Mark       `json:"-"`
-	CreatedInApp    *bool `json:"created_in_app"`
-	DeletionOffered *bool `json:"deletion_offered"`
+	CreatedInApp    *bool `json:"created_in_app" doc:"whether people can make an account in the app"`
+	DeletionOffered *bool `json:"deletion_offered" doc:"whether they can delete it in the app"`
 }
 
 // Data is one kind of data that leaves the device.
 type Data struct {
 	fact.Mark `json:"-"`
-	Type      string   `json:"type" need:"the kind of data, such as email-address"`
-	Purposes  []string `json:"purposes"`
-	Shared    bool     `json:"shared"`
-	Linked    bool     `json:"linked"`
-	Tracking  bool     `json:"tracking"`
-	Optional  bool     `json:"optional"`
-	Ephemeral bool     `json:"ephemeral"`
+	Kind      string   `json:"kind" need:"the kind of data, such as email-address" words:"data_types" doc:"the kind of data, such as email-address"`
+	Purposes  []string `json:"purposes" words:"purposes" doc:"what for"`
+	Shared    *bool    `json:"shared" doc:"whether it goes to other companies"`
+	Linked    *bool    `json:"linked" doc:"whether it is linked to the person"`
+	Tracking  *bool    `json:"tracking" doc:"whether it is joined with data of other companies, for advertising"`
+	Optional  *bool    `json:"optional" doc:"whether people can refuse"`
+	Stored    *bool    `json:"stored" doc:"whether it is kept longer than it takes to answer the request"`
 }
 
 // Security says how data travels.
 type Security struct {
 	fact.Mark          `json:"-"`
-	EncryptedInTransit *bool `json:"encrypted_in_transit"`
+	EncryptedInTransit *bool `json:"encrypted_in_transit" doc:"whether all data travels encrypted"`
 }
 
 // Audience is whom the app is for.
 type Audience struct {
 	fact.Mark         `json:"-"`
-	Ages              []string `json:"ages" enum:"0-5|6-8|9-12|13-15|16-17|18+"`
-	AppealsToChildren *bool    `json:"appeals_to_children"`
+	From              *int64 `json:"from" doc:"the least age of the people whom the app is for, in years"`
+	To                *int64 `json:"to" doc:"the highest age, in years; 99 for no end"`
+	AppealsToChildren *bool  `json:"appeals_to_children" doc:"whether its looks could draw children who are not meant"`
 }
 
 // Encryption answers the export question.
 type Encryption struct {
 	fact.Mark     `json:"-"`
-	UsesNonExempt *bool  `json:"uses_non_exempt"`
-	ComplianceRef string `json:"compliance_ref"` // of the papers, when non-exempt encryption is used
+	UsesNonExempt *bool  `json:"uses_non_exempt" doc:"whether the app uses encryption that export rules do not exempt"`
+	ComplianceRef string `json:"compliance_ref" doc:"the code of the approved export documents"`
 }
 
-// Features are functions that bring duties of their own.
-type Features struct {
+// Regulated is fields with rules of their own.
+type Regulated struct {
 	fact.Mark  `json:"-"`
-	News       *bool    `json:"news"`
-	Government *bool    `json:"government"`
-	Health     []string `json:"health"`
-	Finance    []string `json:"finance"`
+	News       *bool    `json:"news" doc:"whether it is a news app"`
+	Government *bool    `json:"government" doc:"whether it is made by or for a government"`
+	Health     []string `json:"health" asked:"yes" words:"health" doc:"functions on health; an empty list for none"`
+	Finance    []string `json:"finance" asked:"yes" words:"finance" doc:"functions on money; an empty list for none"`
 }
 
 // Restricted declares a sensitive permission or function: what for, and where
 // it can be seen.
 type Restricted struct {
 	fact.Mark `json:"-"`
-	Use       string `json:"use" need:"the use, such as background-location"`
-	Why       string `json:"why"`
-	Video     string `json:"video"`
+	Use       string `json:"use" need:"the use, such as background-location" words:"restricted" doc:"the use, such as background-location"`
+	Why       string `json:"why" doc:"what the app does with it"`
+	Video     string `json:"video" doc:"the web address of a short video that shows it"`
 }
 
 // Review is what the reviewer needs.
 type Review struct {
 	fact.Mark `json:"-"`
-	Contact   ReviewContact `json:"contact"`
-	SignIn    SignIn        `json:"sign_in"`
-	Notes     string        `json:"notes"`
+	Contact   ReviewContact `json:"contact" doc:"whom the reviewer may call"`
+	SignIn    SignIn        `json:"sign_in" doc:"the demo account"`
+	Notes     string        `json:"notes" doc:"what the reviewer must know"`
 }
 
 // ReviewContact is the person whom the reviewer may call.
 type ReviewContact struct {
 	fact.Mark `json:"-"`
-	First     string `json:"first"`
-	Last      string `json:"last"`
-	Email     string `json:"email"`
-	Phone     string `json:"phone"`
+	First     string `json:"first" doc:"first name"`
+	Last      string `json:"last" doc:"last name"`
+	Email     string `json:"email" doc:"e-mail address"`
+	Phone     string `json:"phone" doc:"phone number with + and country code"`
 }
 
 // SignIn is the demo account.
 type SignIn struct {
 	fact.Mark `json:"-"`
-	Needed    *bool  `json:"needed"`
-	User      string `json:"user"`
-	Password  Secret `json:"password"` // a reference such as env:NAME, never resolved
-	Steps     string `json:"steps"`
+	Needed    *bool  `json:"needed" doc:"whether the app cannot be seen whole without signing in"`
+	User      string `json:"user" doc:"the demo account's user name"`
+	Password  Secret `json:"password" doc:"a reference such as env:NAME, never the password itself"`
+	Steps     string `json:"steps" doc:"how to sign in, when it is not plain"`
 }
 
 // Release is what goes out, where and to whom.
 type Release struct {
 	fact.Mark `json:"-"`
-	Version   string   `json:"version"`
-	First     *bool    `json:"first"` // the app was never released on this store
-	Channel   string   `json:"channel" enum:"public|open-test|invited-test|team-test"`
-	Countries []string `json:"countries" like:"^([A-Z]{2}|all)$" hint:"two capital letters such as IT, or all"`
-	Share     string   `json:"share" like:"^[0-9]{1,3}(\\.[0-9]+)?%$" hint:"a share of the users such as 20%"`
-	Testing   Testing  `json:"testing"`
+	Version   string   `json:"version" doc:"the version that people see"`
+	First     *bool    `json:"first" doc:"whether the app was never released in this store"`
+	Channel   string   `json:"channel" enum:"public|open-test|invited-test|team-test" doc:"to whom it goes"`
+	Countries []string `json:"countries" like:"^([A-Z]{2}|all)$" hint:"two capital letters such as IT, or all" doc:"two letters each such as IT, or all"`
+	Share     string   `json:"share" like:"^[0-9]{1,3}([.][0-9]+)?%$" hint:"a share of the users such as 20%" doc:"the share of the users that gets it first, such as 20%"`
+	Testing   Testing  `json:"testing" doc:"the round before the release"`
 }
 
 // Testing is the round before the release.
 type Testing struct {
 	fact.Mark `json:"-"`
-	Testers   *int64   `json:"testers"`
-	From      *day.Day `json:"from"`
-	Until     *day.Day `json:"until"`
-	Notes     string   `json:"notes"`
+	Testers   *int64   `json:"testers" doc:"how many people test"`
+	From      *day.Day `json:"from" doc:"the first day of the round"`
+	Until     *day.Day `json:"until" doc:"its last day"`
+	Notes     string   `json:"notes" doc:"what testers are to look at"`
 }
 
 // Product is something sold inside the app.
 type Product struct {
 	fact.Mark `json:"-"`
-	ID        string `json:"id" need:"the product's id"`
-	Kind      string `json:"kind" need:"what it is: consumable, lasting or subscription" enum:"consumable|lasting|subscription"`
-	Price     string `json:"price"`
+	ID        string `json:"id" need:"the product's id" doc:"the product's id"`
+	Kind      string `json:"kind" need:"what it is: consumable, lasting or subscription" enum:"consumable|lasting|subscription" doc:"consumable, lasting or subscription"`
+	Price     string `json:"price" like:"^[0-9]+([.][0-9]{1,2})? [A-Z]{3}$" hint:"an amount with its currency such as 4.99 EUR" doc:"an amount with its currency such as 4.99 EUR"`
 }
 
 // Confirmation says that something no file can show was done for a version.
 type Confirmation struct {
 	fact.Mark `json:"-"`
-	What      string  `json:"what" need:"what is confirmed, such as tested-on-device"`
-	Version   string  `json:"version" need:"the version it was done for"`
-	By        string  `json:"by" need:"who vouches for it"`
-	On        day.Day `json:"on" need:"the day"`
+	What      string  `json:"what" need:"what is confirmed, such as tested-on-device" doc:"what is confirmed, such as tested-on-device"`
+	Version   string  `json:"version" need:"the version it was done for" doc:"the version it was done for"`
+	By        string  `json:"by" need:"who vouches for it" doc:"who vouches for it"`
+	On        day.Day `json:"on" need:"the day" doc:"the day"`
 }
 
 // Waiver is a finding that the team accepts, until a day.
 type Waiver struct {
 	fact.Mark `json:"-"`
-	Rule      string  `json:"rule" need:"the rule's id"`
-	At        string  `json:"at"` // part of the place; empty for every place
-	Because   string  `json:"because" need:"the reason"`
-	By        string  `json:"by" need:"who decided"`
-	Until     day.Day `json:"until" need:"the last day; a waiver must expire"`
+	Rule      string  `json:"rule" need:"the rule's id" doc:"the rule's id"`
+	At        string  `json:"at" doc:"the place: a file, an archive entry, a key or a field, whole; empty for every place"`
+	Because   string  `json:"because" need:"the reason" doc:"the reason"`
+	By        string  `json:"by" need:"who decided" doc:"who decided"`
+	Until     day.Day `json:"until" need:"the last day; a waiver must expire" doc:"the last day, at most a year ahead"`
 }
 
 // Texts are the texts of one language.
 type Texts struct {
 	fact.Mark    `json:"-"`
-	Name         string   `json:"name"`
-	Tagline      string   `json:"tagline"`   // a line under the name
-	Pitch        string   `json:"pitch"`     // one or two sentences
-	Highlight    string   `json:"highlight"` // what is new or on offer; changes without a release
-	Description  string   `json:"description"`
-	Keywords     []string `json:"keywords"`
-	ReleaseNotes string   `json:"release_notes"`
+	Name         string   `json:"name" doc:"the name on the page"`
+	Tagline      string   `json:"tagline" doc:"a line under the name, in the iOS store"`              // a line under the name
+	Pitch        string   `json:"pitch" doc:"one or two sentences, in the Android store"`             // one or two sentences
+	Highlight    string   `json:"highlight" doc:"what is new or on offer; changes without a release"` // what is new or on offer; changes without a release
+	Description  string   `json:"description" doc:"the long text"`
+	Keywords     []string `json:"keywords" doc:"words for the search, in the iOS store"`
+	ReleaseNotes string   `json:"release_notes" doc:"what is new in this version"`
 }
 
 // Listing is listing/<locale>.yaml.

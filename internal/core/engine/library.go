@@ -3,6 +3,7 @@ package engine
 import (
 	"fmt"
 	"net/url"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -33,14 +34,16 @@ var Functions = []Function{
 	{"is_email(string) bool", "one @, a name before it and a host with a dot behind it"},
 	{"is_phone(string) bool", "a plus sign, the country code and at least six digits"},
 	{"megabytes(int) string", "a number of bytes for people, such as 11.4 MB; a MB has 1,048,576 bytes"},
-	{"is_placeholder(string) bool", "a text that a template left behind: TODO, lorem ipsum, $(NAME), ${NAME}, a lone x or -"},
+	{"is_placeholder(string) bool", "a text that a template left behind: TODO, lorem ipsum, $(NAME), ${NAME}, a lone -"},
 	{"language(string) string", "the English name of a language tag: Italian for it, British English for en-GB"},
 	{"[int].sum() int", "the sum of a list of whole numbers"},
 	{"repeated(list(string)) list(string)", "the texts that occur more than once, each once"},
 	{"distinct(list(string)) list(string)", "the texts, each once, in their order"},
+	{"missing(list(string), list(string)) list(string)", "the texts of the first list that the second lacks"},
 	{"speaks(list(string), string) bool", "a tag of the list is of the same language as the tag, whatever the region"},
 	{"plural(int, string, string) string", "a number with its noun: 1 kiln, 2 kilns"},
 	{"same_language(string, string) bool", "two language tags of one language, whatever the region: en-GB and en, iw and he"},
+	{"answered(value) bool", "true; not known where the value is not, so that a rule can ask for it"},
 	{"day(timestamp) string", "a day in words: 31 August 2026"},
 }
 
@@ -71,6 +74,28 @@ func library() []cel.EnvOption {
 		text("language", func(s string) ref.Val { return types.String(languageName(s)) }, cel.StringType),
 		cel.Function("repeated", cel.Overload("repeated_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(repeated))),
 		cel.Function("distinct", cel.Overload("distinct_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(distinct))),
+		cel.Function("missing", cel.Overload("missing_list_list", []*cel.Type{cel.ListType(cel.StringType), cel.ListType(cel.StringType)}, cel.ListType(cel.StringType),
+			cel.BinaryBinding(func(l, r ref.Val) ref.Val {
+				list, gap := texts(l)
+				if gap != nil {
+					return gap
+				}
+				others, gap := texts(r)
+				if gap != nil {
+					return gap
+				}
+				there := map[string]bool{}
+				for _, s := range others {
+					there[s] = true
+				}
+				out := []string{}
+				for _, s := range list {
+					if !there[s] {
+						out = append(out, s)
+					}
+				}
+				return Adapt(out)
+			}))),
 		cel.Function("speaks", cel.Overload("speaks_list_string", []*cel.Type{cel.ListType(cel.StringType), cel.StringType}, cel.BoolType,
 			cel.BinaryBinding(func(l, tag ref.Val) ref.Val {
 				list, gap := texts(l)
@@ -97,6 +122,8 @@ func library() []cel.EnvOption {
 			cel.UnaryBinding(func(v ref.Val) ref.Val {
 				return types.String(fmt.Sprintf("%.1f MB", float64(v.(types.Int))/(1<<20)))
 			}))),
+		cel.Function("answered", cel.Overload("answered_any", []*cel.Type{cel.DynType}, cel.BoolType,
+			cel.UnaryBinding(func(ref.Val) ref.Val { return types.True }))),
 		cel.Function("day", cel.Overload("day_timestamp", []*cel.Type{cel.TimestampType}, cel.StringType,
 			cel.UnaryBinding(func(v ref.Val) ref.Val { return types.String(day.Long(v.Value().(time.Time))) }))),
 	}
@@ -182,9 +209,16 @@ func sameLanguage(a, b string) bool {
 	if errA != nil || errB != nil {
 		return a == b
 	}
-	bx, _ := x.Base()
-	by, _ := y.Base()
-	return bx == by
+	return baseOf(x) == baseOf(y)
+}
+
+// baseOf is the language of a tag. Norwegian stands for its usual written form.
+func baseOf(t language.Tag) string {
+	b, _ := t.Base()
+	if b.String() == "no" {
+		return "nb"
+	}
+	return b.String()
 }
 
 // languageName names a language; a tag that it does not know stands for itself.
@@ -275,16 +309,14 @@ func isPhone(s string) bool {
 	return strings.HasPrefix(s, "+") && n >= 6
 }
 
+var leftBehind = regexp.MustCompile(`\bTODO\b|\bFIXME\b|\$\(|\$\{|(?i:\blorem ipsum\b|\byour text here\b|\bplaceholder (text|name)\b)`)
+
 func isPlaceholder(s string) bool {
 	t := strings.ToLower(strings.TrimSpace(s))
 	switch t {
-	case "x", "xx", "xxx", "-", ".", "?", "test", "text", "string", "tbd", "n/a":
+	case "xx", "xxx", "-", ".", "?", "test", "text", "string", "tbd", "n/a", "todo", "placeholder":
 		return true
 	}
-	for _, part := range []string{"todo", "lorem ipsum", "$(", "${", "fixme", "placeholder", "your text here"} {
-		if strings.Contains(t, part) {
-			return true
-		}
-	}
-	return false
+	// Written as programmers write it, TODO is a note; "Todo" may be a name.
+	return leftBehind.MatchString(s)
 }

@@ -25,7 +25,8 @@ type part struct {
 	expr    *Expr
 }
 
-// CompileText compiles a text with conditions in braces.
+// CompileText compiles a text with conditions in braces. A brace of the text
+// itself is written twice.
 func (e *Env) CompileText(s Source, item *types.Type) (*Template, place.Problems) {
 	t := &Template{}
 	var problems place.Problems
@@ -33,8 +34,14 @@ func (e *Env) CompileText(s Source, item *types.Type) (*Template, place.Problems
 	for {
 		open := strings.IndexByte(rest, '{')
 		if open < 0 {
-			t.parts = append(t.parts, part{literal: rest})
+			t.parts = append(t.parts, part{literal: strings.ReplaceAll(rest, "}}", "}")})
 			return t, problems
+		}
+		if strings.HasPrefix(rest[open:], "{{") {
+			t.parts = append(t.parts, part{literal: strings.ReplaceAll(rest[:open], "}}", "}") + "{"})
+			offset += open + 2
+			rest = rest[open+2:]
+			continue
 		}
 		at := s.At
 		at.Column += offset + open
@@ -44,7 +51,7 @@ func (e *Env) CompileText(s Source, item *types.Type) (*Template, place.Problems
 		}
 		at.Column++
 		in := Source{Text: rest[open+1 : open+end], At: at, For: s.For}
-		t.parts = append(t.parts, part{literal: rest[:open]})
+		t.parts = append(t.parts, part{literal: strings.ReplaceAll(rest[:open], "}}", "}")})
 		x, ps := e.Compile(in, nil, item)
 		problems = append(problems, ps...)
 		if len(ps) == 0 {

@@ -54,6 +54,10 @@ func (e *Evidence) androidSDKs(pkg *facts.Package, t *tables.Set) {
 				found.Seen = "classes of " + prefix
 				found.SetSelf(a.Code.Self())
 			}
+			if found.Seen == "" && a.Code != nil && a.Code.Defines(prefix) {
+				found.Seen = "class " + prefix
+				found.SetSelf(a.Code.Self())
+			}
 		}
 		for _, f := range sdk.Files {
 			if l := libraries[f]; l != nil && found.Seen == "" {

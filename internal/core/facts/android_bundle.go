@@ -21,7 +21,8 @@ type Module struct {
 	VersionCode      *int64   `json:"version_code"`
 	SplitName        string   `json:"split_name"` // the manifest's split attribute
 	Title            string   `json:"title"`
-	DeliveryDeclared bool     `json:"delivery_declared"` // a distribution element says it
+	TitleInModule    bool     `json:"title_in_module,omitempty"` // it is in the module's own table, not in the base's
+	DeliveryDeclared bool     `json:"delivery_declared"`         // a distribution element says it
 	HasCode          bool     `json:"has_code"`
 	HasResources     bool     `json:"has_resources"`
 	ABIs             []string `json:"abis"`

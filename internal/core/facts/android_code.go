@@ -1,22 +1,38 @@
 package facts
 
-import "regola.example/regola/internal/core/fact"
+import (
+	"hash/fnv"
+	"strings"
+
+	"regola.example/regola/internal/core/fact"
+)
 
 // Code is all compiled code together.
 type Code struct {
 	fact.Mark       `json:"-"`
-	Files           []string          `json:"files"` // classes*.dex, in the order in which they load
-	Dex             []*Dex            `json:"dex"`
-	LibraryVersions map[string]string `json:"library_versions"` // of libraries that leave a version file behind, by group and name
-	Classes         int64             `json:"classes"`
-	Methods         int64             `json:"methods"`
-	Compilers       []string          `json:"compilers"`          // marks of compilers and shrinkers, as they left them
-	ShortNames      int64             `json:"short_names"`        // share of classes whose name has one or two letters, in percent
-	Missing         []string          `json:"missing"`            // components that the manifest names and no file defines
-	PrivateKey      bool              `json:"private_key"`        // a private key in PEM form is among the strings
-	Packages        map[string]int64  `json:"-" alias:"packages"` // class packages that are defined or referred to, with slashes → number of types
-	Calls           map[string]bool   `json:"-" alias:"calls"`    // methods of the platform that are referred to, as class.method
+	Files           []string            `json:"files"` // classes*.dex, in the order in which they load
+	Dex             []*Dex              `json:"dex"`
+	LibraryVersions map[string]string   `json:"library_versions"` // of libraries that leave a version file behind, by group and name
+	Classes         int64               `json:"classes"`
+	Methods         int64               `json:"methods"`
+	Compilers       []string            `json:"compilers"`          // marks of compilers and shrinkers, as they left them
+	ShortNames      int64               `json:"short_names"`        // share of classes whose name has one or two letters, in percent
+	Missing         []string            `json:"missing"`            // components that the manifest names and no file defines
+	Packages        map[string]int64    `json:"-" alias:"packages"` // packages of the classes that are defined, with slashes → number of classes
+	Defined         map[uint64]bool     `json:"-"`                  // the classes that are defined, by ClassKey
+	Calls           map[string][]string `json:"-" alias:"calls"`    // methods of the platform that are referred to, as class.method → packages of the classes that call them, as far as known
 }
+
+// ClassKey stands for a class name in Code.Defined, which would take many
+// megabytes with the names themselves.
+func ClassKey(name string) uint64 {
+	h := fnv.New64a()
+	_, _ = h.Write([]byte(strings.ReplaceAll(name, ".", "/")))
+	return h.Sum64()
+}
+
+// Defines tells whether a code file defines the class.
+func (c *Code) Defines(name string) bool { return c.Defined[ClassKey(name)] }
 
 // Dex is one file of compiled code.
 type Dex struct {

@@ -69,7 +69,8 @@ type Permission struct {
 	MaxLevel         int64  `json:"max_level,omitempty"` // last API level for which it is asked; 0 without an end
 	From23           bool   `json:"from_23,omitempty"`   // asked on API level 23 and later only
 	NeverForLocation bool   `json:"never_for_location,omitempty"`
-	Module           string `json:"module,omitempty"` // of a bundle or a split; empty for the base
+	ImpliedBy        string `json:"implied_by,omitempty"` // not asked for itself: the system adds it to this one
+	Module           string `json:"module,omitempty"`     // of a bundle or a split; empty for the base
 }
 
 // Feature is a device feature or a shared library that the app names.
@@ -96,6 +97,7 @@ type Component struct {
 	Categories       []string `json:"categories,omitempty"`
 	SpecialUse       string   `json:"special_use,omitempty"` // what a foreground service of type specialUse is for
 	Orientation      string   `json:"orientation,omitempty"` // portrait or landscape when it is fixed
+	Banner           bool     `json:"banner,omitempty"`      // a picture for television home screens
 	Resizeable       bool     `json:"resizeable"`
 	Module           string   `json:"module,omitempty"`
 }

@@ -29,11 +29,12 @@ type Library struct {
 	Fits            bool     `json:"fits"`    // header and folder agree
 	Align           int64    `json:"align"`   // smallest alignment of a load segment, in bytes
 	Congruent       bool     `json:"congruent"`
-	Stored          bool     `json:"stored"`  // not compressed in the archive
-	Offset          int64    `json:"offset"`  // of its bytes in the archive; 0 when not known
-	Size            int64    `json:"size"`    // bytes
-	Symbols         bool     `json:"symbols"` // a symbol table is left in
-	Debug           int64    `json:"debug"`   // bytes of debugging information
+	Stored          bool     `json:"stored"`                   // not compressed in the archive
+	Offset          int64    `json:"offset"`                   // of its bytes in the archive; 0 when not known
+	Size            int64    `json:"size"`                     // bytes
+	Symbols         bool     `json:"symbols"`                  // a symbol table is left in
+	Debug           int64    `json:"debug"`                    // bytes of debugging information
+	DebugSections   []string `json:"debug_sections,omitempty"` // that hold it
 	Sections        bool     `json:"sections"`
 	TextRelocations bool     `json:"text_relocations"`
 	WriteExec       bool     `json:"write_exec"`

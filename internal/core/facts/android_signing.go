@@ -17,7 +17,6 @@ type Signing struct {
 	Verified    *bool             `json:"verified"`  // every digest was verified and fits; nil when not asked for
 	Faults      []*SignatureFault `json:"faults"`
 	MoreFaults  int64             `json:"more_faults"` // further ones that are only counted
-	StoreCopy   bool              `json:"store_copy"`  // marks show that the store delivered it
 }
 
 // Signer is one certificate and the scheme it signs by.

@@ -90,6 +90,7 @@ type Rule struct {
 	fact.Mark `json:"-"`
 	ID        string     `json:"id" need:"rulebook/topic, stable for ever" like:"^[a-z][a-z0-9-]*/[a-z][a-z0-9-]*$" hint:"rulebook/topic in small letters, digits and hyphens"`
 	Title     string     `json:"title" need:"what holds when the rule is kept"`
+	Why       string     `json:"why"` // what the store wants with it, and what happens otherwise
 	Stage     string     `json:"stage" need:"when it matters" enum:"package|graphics|listing|declarations|release|review"`
 	Impact    ImpactBy   `json:"impact" need:"what the store would do: refused, blocked, rejected, reach, craft, or a condition that gives one of them"`
 	From      *day.Day   `json:"from"`   // first day on which it binds
@@ -102,18 +103,37 @@ type Rule struct {
 	Confirm   string     `json:"confirm" like:"^[a-z][a-z0-9-]*$" hint:"small letters, digits and hyphens"`
 	At        Expr       `json:"at"` // the field that is at fault
 	Say       Template   `json:"say"`
-	Seen      Template   `json:"seen"` // the evidence
+	Seen      Template   `json:"seen"`  // the evidence
+	Raise     *Raise     `json:"raise"` // what else would be found if the field were raised
+	Duty      *Duty      `json:"duty"`  // what a release must answer, declare or hand in because of what the rule looks at
 	Fix       Template   `json:"fix" need:"what to change"`
 	Basis     Basis      `json:"basis" need:"what it rests on"`
 	Examples  []*Example `json:"examples"`
 	Book      *Book      `json:"-"`
 }
 
+// Raise makes a broken rule tell which others would begin to speak when a
+// number is raised to what it asks for.
+type Raise struct {
+	fact.Mark `json:"-"`
+	Field     string `json:"field" need:"the field, such as pkg.android.manifest.target_level" like:"^pkg[.][a-z_.]+$" hint:"a field of the package"`
+	To        Expr   `json:"to" need:"the number to which it is raised"`
+}
+
+// Duty is what a rule makes people answer, declare or hand in: once an item of
+// each, or once.
+type Duty struct {
+	fact.Mark `json:"-"`
+	What      Template `json:"what" need:"what is asked, in a few words"`
+	Because   Template `json:"because"` // the evidence for which it is asked; empty for what every release is asked
+	Write     string   `json:"write" need:"where the dossier answers it, such as answers.ads"`
+}
+
 // Basis is what a rule rests on.
 type Basis struct {
 	fact.Mark      `json:"-"`
 	Topic          string  `json:"topic" need:"the subject of the store's requirement"`
-	Checked        day.Day `json:"checked" need:"the day on which it was last looked at"`
+	Checked        day.Day `json:"checked"` // the day on which it was last looked at; the edition's when it is not given
 	Confidence     string  `json:"confidence" need:"how sure it is" enum:"high|medium|low"`
 	DateConfidence string  `json:"date_confidence" enum:"high|medium|low"`
 	Note           string  `json:"note"`
@@ -231,6 +251,9 @@ func load(y *strictyaml.Document, examples bool) (*Book, place.Problems) {
 	seen := map[string]bool{}
 	for _, r := range b.Rules {
 		r.Book = b
+		if r.Basis.Checked.IsZero() {
+			r.Basis.Checked = b.Edition
+		}
 		ps = append(ps, r.form(seen, examples)...)
 		seen[r.ID] = true
 	}
@@ -267,7 +290,7 @@ func (r *Rule) form(seen map[string]bool, examples bool) (ps place.Problems) {
 	if judges && examples {
 		var broken, kept bool
 		for _, e := range r.Examples {
-			broken, kept = broken || e.Breaks == "true", kept || e.Breaks == "false"
+			broken, kept = broken || e.Breaks == "true" || r.Duty != nil && e.Breaks == "unknown", kept || e.Breaks == "false"
 		}
 		if !broken || !kept {
 			fail("id", "it needs an example that breaks it and one that does not", "add both under examples:")

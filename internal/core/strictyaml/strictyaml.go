@@ -10,6 +10,7 @@
 //	like:"RE"  a regular expression that a string must match
 //	hint:"…"   said when like fails: the expected form in words
 //	rest:"…"   a map that takes the keys which Options allows beside the fields
+//	words:"…"  a vocabulary: the strings, or the keys of a map, are its words
 package strictyaml
 
 import (
@@ -45,7 +46,8 @@ const maxDepth = 64
 // Decoder collects the problems of one document.
 type Decoder struct {
 	File     string
-	Keys     []string // that a rest map, or a type that asks for them, may have
+	Keys     []string            // that a rest map, or a type that asks for them, may have
+	Words    map[string][]string // vocabularies, by name
 	Problems place.Problems
 	depth    int
 	dropped  int // problems beyond maxProblems
@@ -55,16 +57,18 @@ type Decoder struct {
 const maxProblems = 50
 
 // Decode reads one YAML document into v, a pointer to a struct.
-func Decode(file string, data []byte, v any) place.Problems { return DecodeKeys(file, data, v, nil) }
+func Decode(file string, data []byte, v any) place.Problems {
+	return DecodeKeys(file, data, v, nil, nil)
+}
 
 // DecodeKeys is Decode for a document that may have further keys: those of
-// stores, for example.
-func DecodeKeys(file string, data []byte, v any, keys []string) place.Problems {
+// stores, for example. words are the vocabularies that it keeps to.
+func DecodeKeys(file string, data []byte, v any, keys []string, words map[string][]string) place.Problems {
 	doc, ps := Parse(file, data)
 	if doc == nil {
 		return ps
 	}
-	return append(ps, doc.DecodeKeys(v, keys)...)
+	return append(ps, doc.DecodeKeys(v, keys, words)...)
 }
 
 // Document is a parsed YAML document.
@@ -97,11 +101,11 @@ func Parse(file string, data []byte) (*Document, place.Problems) {
 }
 
 // Decode fills v, a pointer to a struct.
-func (doc *Document) Decode(v any) place.Problems { return doc.DecodeKeys(v, nil) }
+func (doc *Document) Decode(v any) place.Problems { return doc.DecodeKeys(v, nil, nil) }
 
 // DecodeKeys is Decode for a document that may have further keys.
-func (doc *Document) DecodeKeys(v any, keys []string) place.Problems {
-	d := &Decoder{File: doc.File, Keys: keys}
+func (doc *Document) DecodeKeys(v any, keys []string, words map[string][]string) place.Problems {
+	d := &Decoder{File: doc.File, Keys: keys, Words: words}
 	d.Value(doc.root, reflect.ValueOf(v).Elem(), "")
 	if d.dropped > 0 {
 		d.Problems = append(d.Problems, &place.Problem{At: place.Place{File: doc.File},
@@ -240,7 +244,10 @@ func (d *Decoder) Value(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 		out := reflect.MakeMap(v.Type())
 		for i := 0; i+1 < len(n.Content); i += 2 {
 			item := reflect.New(v.Type().Elem()).Elem()
-			d.Value(n.Content[i+1], item, tag)
+			d.Value(n.Content[i+1], item, "")
+			if name := tag.Get("words"); name != "" && (!d.Word(n.Content[i], name) || !d.Word(n.Content[i+1], name+"/"+n.Content[i].Value)) {
+				continue
+			}
 			key := reflect.ValueOf(n.Content[i].Value)
 			if out.MapIndex(key).IsValid() {
 				d.Fail(n.Content[i], "remove one of the two", "the key %q occurs twice", n.Content[i].Value)
@@ -390,12 +397,31 @@ func (d *Decoder) text(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 			return
 		}
 	}
+	if name := tag.Get("words"); name != "" && !d.Word(n, name) {
+		return
+	}
 	if like := tag.Get("like"); like != "" && !compiled(like).MatchString(n.Value) {
 		d.Fail(n, "write "+tag.Get("hint"), "%s does not have the expected form", quote(n.Value))
 		return
 	}
 	// 1.10 unquoted is a number to YAML; what the author typed is what counts.
 	v.SetString(n.Value)
+}
+
+// Word holds a text against a vocabulary. One that is not given allows any.
+func (d *Decoder) Word(n *yaml.Node, vocabulary string) bool {
+	words := d.Words[vocabulary]
+	if len(words) == 0 || slices.Contains(words, n.Value) {
+		return true
+	}
+	fix := fmt.Sprintf("\"regola tables %s\" lists the words", vocabulary)
+	if near := spell.Nearest(n.Value, words); near != "" {
+		fix = "did you mean \"" + near + "\"? " + fix
+	} else if len(words) <= 15 {
+		fix = "write one of: " + strings.Join(words, ", ")
+	}
+	d.Fail(n, fix, "%s is not a word of this list", quote(n.Value))
+	return false
 }
 
 var (

@@ -23,6 +23,7 @@ type Submission struct {
 	Version    string                  `json:"version"` // the dossier's, or else the package's
 	Pkg        *facts.Package          `json:"pkg"`
 	App        *App                    `json:"app"`
+	Account    *dossier.Account        `json:"account"`
 	Contact    *dossier.Contact        `json:"contact"`
 	Links      *dossier.Links          `json:"links"`
 	Answers    *dossier.Answers        `json:"answers"`
@@ -36,6 +37,7 @@ type Submission struct {
 	History    *Part                   `json:"history"`     // all that the ledger knows
 	Fetched    *Part                   `json:"fetched"`     // what the dossier's links lead to
 	HasDossier bool                    `json:"has_dossier"` // a dossier is behind the submission
+	bare       bool                    // there is none, and that is known
 	Confirmed  []*dossier.Confirmation `json:"-"`
 	Tables     *tables.Set             `json:"-"`
 	Code       *signs.Index            `json:"-"` // of an iOS app; nil for any other package
@@ -89,9 +91,7 @@ func New(src Sources) *Submission {
 		s.Evidence = evidence.Of(src.Package, s.Code, src.Tables)
 	}
 	if src.Dossier == nil {
-		for _, f := range []string{"app", "contact", "links", "answers", "review", "release", "products", "listing"} {
-			s.Lose(f, fact.Missing("there is no dossier"))
-		}
+		s.withoutDossier()
 	} else {
 		s.fromDossier(src.Store, src.Dossier)
 	}
@@ -119,7 +119,10 @@ func (s *Submission) Prepare() {
 			s.Code = signs.Of(s.Pkg.IOS)
 		}
 	}
-	s.HasDossier = s.HasDossier || s.App != nil || s.Answers != nil || s.Links != nil || s.Contact != nil || s.Review != nil || s.Release != nil || s.Listing != nil
+	s.HasDossier = s.HasDossier || !s.bare && (s.App != nil || s.Answers != nil || s.Links != nil || s.Contact != nil || s.Review != nil || s.Release != nil || s.Listing != nil)
+	if s.Answers != nil {
+		unanswered(reflect.ValueOf(s.Answers).Elem(), "answers")
+	}
 	s.SetAbsent(fact.NotGiven)
 	v := reflect.ValueOf(s).Elem()
 	for i := range v.NumField() {
@@ -143,7 +146,54 @@ func (s *Submission) PackagePlace() place.Place {
 	return place.Place{}
 }
 
+// withoutDossier loses everything that a dossier would tell, field by field:
+// what a rule then lacks is the very question that a dossier answers.
+func (s *Submission) withoutDossier() {
+	s.bare = true
+	gap := fact.Missing("there is no dossier")
+	s.App, s.Account, s.Contact, s.Links = &App{}, &dossier.Account{}, &dossier.Contact{}, &dossier.Links{}
+	s.Answers, s.Review, s.Release = &dossier.Answers{}, &dossier.Review{}, &dossier.Release{}
+	for _, part := range []any{s.App, s.Account, s.Contact, s.Links, s.Answers, s.Review, s.Release} {
+		lose(reflect.ValueOf(part).Elem(), gap)
+	}
+	s.Lose("products", gap)
+	s.Lose("listing", gap)
+}
+
+// lose loses the fields of a struct, and those of the structs in it.
+func lose(v reflect.Value, gap fact.Gap) {
+	mark := fact.Of(v.Addr().Interface())
+	for i := range v.NumField() {
+		name := fact.FieldName(v.Type().Field(i))
+		if name == "" || mark == nil {
+			continue
+		}
+		if f := v.Field(i); f.Kind() == reflect.Struct && fact.Of(f.Addr().Interface()) != nil {
+			lose(f, gap)
+			continue
+		}
+		mark.Lose(name, gap)
+	}
+}
+
+// unanswered loses the lists that are questions and were left out.
+func unanswered(v reflect.Value, path string) {
+	mark := fact.Of(v.Addr().Interface())
+	for i := range v.NumField() {
+		t, f := v.Type().Field(i), v.Field(i)
+		name := fact.FieldName(t)
+		switch {
+		case name == "" || mark == nil:
+		case f.Kind() == reflect.Struct && fact.Of(f.Addr().Interface()) != nil:
+			unanswered(f, path+"."+name)
+		case t.Tag.Get("asked") != "" && f.IsNil() && mark.Gap(name) == nil:
+			mark.Lose(name, fact.Unanswered("the dossier does not answer "+path+"."+name))
+		}
+	}
+}
+
 func (s *Submission) fromDossier(st *store.Store, d *dossier.Dossier) {
+	s.Account = &d.Account
 	s.Contact, s.Links, s.Answers, s.Review, s.Release = &d.Contact, &d.Links, &d.Answers, &d.Review, &d.Release
 	s.Products, s.Confirmed = d.Products, d.Confirmed
 	a := &App{Name: d.App.Name, Kind: d.App.Kind, DefaultLocale: d.App.DefaultLocale, Tags: d.App.Tags, Price: d.App.Price}

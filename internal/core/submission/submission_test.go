@@ -17,7 +17,7 @@ import (
 
 func TestStoreVariants(t *testing.T) {
 	l := &dossier.Listing{Locale: "de"}
-	ps := strictyaml.DecodeKeys("listing/de.yaml", []byte("name: Terrafuoco\npitch: a long pitch\nandroid:\n  pitch: short\n"), l, []string{"android", "ios"})
+	ps := strictyaml.DecodeKeys("listing/de.yaml", []byte("name: Terrafuoco\npitch: a long pitch\nandroid:\n  pitch: short\n"), l, []string{"android", "ios"}, nil)
 	require.Empty(t, ps)
 	d := &dossier.Dossier{Listing: []*dossier.Listing{l}, App: dossier.App{DefaultLocale: "de"}, Release: dossier.Release{Version: "1.4.0"}}
 	for id, want := range map[string]struct {

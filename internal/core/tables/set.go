@@ -367,3 +367,48 @@ func (s *Set) Get(name string) any {
 	}
 	return nil
 }
+
+// Vocabulary is the words of a list of the dossier's, or the keys of a table,
+// sorted by name where the table has no order. It is empty for any other name.
+func (s *Set) Vocabulary(name string) []*Word {
+	if words := s.Words[name]; words != nil {
+		return words
+	}
+	f := fieldNamed(reflect.ValueOf(&s.Known).Elem(), name)
+	if !f.IsValid() || f.Kind() != reflect.Map {
+		return nil
+	}
+	var out []*Word
+	for _, k := range slices.Sorted(maps.Keys(keysOf(f))) {
+		w := &Word{Word: k}
+		if v := reflect.Indirect(f.MapIndex(reflect.ValueOf(k))); v.Kind() == reflect.Struct {
+			if what := v.FieldByName("What"); what.IsValid() {
+				w.What = what.String()
+			}
+		}
+		out = append(out, w)
+	}
+	return out
+}
+
+func keysOf(m reflect.Value) map[string]bool {
+	out := map[string]bool{}
+	for _, k := range m.MapKeys() {
+		out[k.String()] = true
+	}
+	return out
+}
+
+// Vocabularies are the lists of words that a dossier keeps to, by name.
+func (s *Set) Vocabularies() map[string][]string {
+	out := map[string][]string{}
+	for _, name := range append(slices.Collect(maps.Keys(s.Words)), "data_types", "restricted") {
+		for _, w := range s.Vocabulary(name) {
+			out[name] = append(out[name], w.Word)
+			if len(w.Values) > 0 {
+				out[name+"/"+w.Word] = w.Values
+			}
+		}
+	}
+	return out
+}

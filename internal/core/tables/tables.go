@@ -14,6 +14,14 @@ import (
 // Known is the tables whose rows have a type.
 type Known struct {
 	Permissions             map[string]*Permission `json:"permissions"`
+	Restricted              map[string]*Restricted `json:"restricted"`       // uses that need a declaration
+	ForegroundTypes         map[string]*Foreground `json:"foreground_types"` // of services, with what each needs
+	ImpliedFeatures         []*ImpliedFeature      `json:"implied_features"` // that permissions make required
+	LoanBarred              []*Barred              `json:"loan_barred"`      // permissions that loan apps may not ask for
+	CompatLibraries         []string               `json:"compat_libraries"` // packages of libraries that call the platform for whoever asks them
+	CodeLevels              map[string]int64       `json:"code_levels"`      // formats of code files, with the first API level that reads each
+	Densities               map[string]int64       `json:"densities"`        // screen densities, in dots per inch
+	Words                   map[string][]*Word     `json:"words"`            // vocabularies of the dossier
 	Purposes                []*Purpose             `json:"purposes"`
 	SDKs                    []*SDK                 `json:"sdks"`
 	Reasons                 []*Reason              `json:"reasons"`                  // calls of the iOS platform whose use needs a declared reason
@@ -41,6 +49,53 @@ type Known struct {
 	Wording            *Wording            `json:"wording"`              // how purpose strings are looked at
 	DataTypes          map[string][]string `json:"data_types"`           // kinds of data of a dossier, with their identifiers in privacy manifests
 	DataPurposes       map[string]string   `json:"data_purposes"`        // purposes of a dossier, with their identifier in privacy manifests
+}
+
+// Word is one word that a dossier may use.
+type Word struct {
+	fact.Mark `json:"-"`
+	Dated
+	Word   string   `json:"word" need:"the word"`
+	What   string   `json:"what"`   // what it means
+	Values []string `json:"values"` // the answers that it takes; empty for none
+}
+
+// Restricted is a use that needs a declaration.
+type Restricted struct {
+	fact.Mark `json:"-"`
+	Dated
+	What   string `json:"what" need:"the use, in words"`
+	Target int64  `json:"target"` // the target level from which it is asked; 0 for every
+	Video  bool   `json:"video"`  // a video is wanted
+	Impact string `json:"impact" need:"what the store does without it" enum:"blocked|rejected|reach"`
+}
+
+// Foreground is a type of foreground service. Permissions are written without
+// their prefix android.permission.
+type Foreground struct {
+	fact.Mark `json:"-"`
+	Dated
+	Permission  string   `json:"permission" need:"the permission of the type"`
+	Needs       []string `json:"needs"`        // one of these permissions must be held
+	NeedsPrefix string   `json:"needs_prefix"` // or one that begins so
+	Feature     string   `json:"feature"`      // or this device feature declared
+	BootBarred  bool     `json:"boot_barred"`  // it may not be started when the device starts
+}
+
+// ImpliedFeature is a device feature that a permission makes required.
+type ImpliedFeature struct {
+	fact.Mark `json:"-"`
+	Dated
+	Permission string `json:"permission" need:"the permission"`
+	Feature    string `json:"feature" need:"the feature"`
+	Below      int64  `json:"below"` // at target levels below this only; 0 for every
+}
+
+// Barred is a list of permissions, without their prefix, that are barred from a day on.
+type Barred struct {
+	fact.Mark `json:"-"`
+	Dated
+	Permissions []string `json:"permissions" need:"the permissions"`
 }
 
 // Wording is how a purpose string is looked at. A text that begins like a

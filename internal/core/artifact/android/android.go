@@ -74,6 +74,7 @@ func Read(file string, t *files.Tree, bundle, digests bool) (*facts.Android, err
 		r.out.Manifest.Lose("version_name", gap)
 		r.out.Resources.Lose("label", gap)
 		r.out.Lose("icon", gap)
+		r.out.Resources.Lose("strings_without_default", gap)
 	case app == nil:
 		gap := fact.Unread("the manifest has no application element")
 		r.out.Resources.Lose("label", gap)
@@ -83,6 +84,7 @@ func Read(file string, t *files.Tree, bundle, digests bool) (*facts.Android, err
 		r.application(app, at)
 		r.components(app, at, "")
 	}
+	r.implied()
 	r.placeholders(manifest, at)
 	r.architectures()
 	r.codeFiles()

@@ -54,6 +54,8 @@ func (r *reader) module(m *facts.Module, manifest *resource.Element, at place.Pl
 		if t := byName(mod, "title"); t != nil {
 			if v, ok := r.literal(t); ok {
 				m.Title = v.AsString()
+			} else if title := r.ownTitle(m.Name, t); title != "" {
+				m.Title, m.TitleInModule = title, true
 			} else {
 				m.Lose("title", fact.Unread(r.noTitle(t)))
 			}
@@ -90,6 +92,25 @@ func (r *reader) module(m *facts.Module, manifest *resource.Element, at place.Pl
 		}
 	}
 	slices.Sort(m.ABIs)
+}
+
+// ownTitle finds a title in the module's own table, where it does not belong:
+// the store shows it before the module is on the device.
+func (r *reader) ownTitle(module string, a *resource.Attr) string {
+	data, err := r.tree.Read(module+"/resources.pb", 0)
+	if err != nil {
+		return ""
+	}
+	table, err := protores.ParseTable(data, r.tree.Budget)
+	if err != nil {
+		return ""
+	}
+	for _, it := range resource.Resolve(table, a.Value, r.tree.Budget) {
+		if it.Value.Kind == resource.String {
+			return it.Value.Text
+		}
+	}
+	return ""
 }
 
 func (r *reader) noTitle(a *resource.Attr) string {

@@ -1,7 +1,6 @@
 package android
 
 import (
-	"bytes"
 	"cmp"
 	"maps"
 	"regexp"
@@ -20,15 +19,22 @@ import (
 // refers to them: rules ask for calls of the platform only.
 var platformPrefixes = []string{"android/", "java/", "javax/", "dalvik/", "org/apache/http/"}
 
+// attributed are those whose callers are noted too: whether a library or the
+// app itself calls them makes a difference.
+var attributed = []string{"android/", "org/apache/http/"}
+
+// mostCallers bounds the packages that are noted for a method.
+const mostCallers = 64
+
 // codeParts is what one code file adds to the facts of all code.
 type codeParts struct {
-	packages   map[string]int64
-	calls      map[string]bool
-	found      map[string]bool // components that it defines
-	markers    []string
-	classes    int64
-	short      int64
-	privateKey bool
+	packages map[string]int64
+	defined  []uint64
+	calls    map[string][]string
+	found    map[string]bool // components that it defines
+	markers  []string
+	classes  int64
+	short    int64
 }
 
 // dexNumber is the position of a code file: classes.dex is the first.
@@ -77,27 +83,31 @@ func (r *reader) readDex(d *facts.Dex, data []byte, wanted map[string]bool) *cod
 	}
 	d.Version, d.Methods, d.Fields, d.Classes = f.Version, int64(f.Methods), int64(f.Fields), int64(f.ClassCount)
 	d.Checksum, d.Size = f.Checksum && f.Signature, f.Size
-	c := &codeParts{packages: map[string]int64{}, calls: map[string]bool{}, found: map[string]bool{}, markers: f.Markers()}
-	f.Types(func(name string) {
-		if i := strings.LastIndexByte(name, '/'); i > 0 {
-			c.packages[name[:i]]++
-		}
-	})
+	c := &codeParts{packages: map[string]int64{}, calls: map[string][]string{}, found: map[string]bool{}, markers: f.Markers()}
 	f.Classes(func(name string) {
 		c.classes++
+		c.defined = append(c.defined, facts.ClassKey(name))
 		if wanted[name] {
 			c.found[name] = true
+		}
+		if i := strings.LastIndexByte(name, '/'); i > 0 {
+			c.packages[name[:i]]++
 		}
 		simple := name[strings.LastIndexByte(name, '/')+1:]
 		if i := strings.IndexByte(simple, '$'); i > 0 {
 			simple = simple[:i]
 		}
-		if len(simple) <= 2 {
+		if len(simple) <= 2 && simple != "R" { // R is the resource class, which every build has
 			c.short++
 		}
 	})
-	f.Calls(platformPrefixes, func(class, method string) { c.calls[class+"."+method] = true })
-	c.privateKey = bytes.Contains(data, []byte("PRIVATE KEY-----")) && bytes.Contains(data, []byte("-----BEGIN "))
+	f.Calls(platformPrefixes, func(class, method string) { c.calls[class+"."+method] = nil })
+	f.Callers(attributed, func(class, method, caller string) {
+		from := caller[:max(0, strings.LastIndexByte(caller, '/'))]
+		if key := class + "." + method; len(c.calls[key]) < mostCallers && !slices.Contains(c.calls[key], from) {
+			c.calls[key] = append(c.calls[key], from)
+		}
+	})
 	if err := f.Err(); err != nil {
 		d.LoseAll(fact.Unread(err.Error()), "name", "module")
 		return nil
@@ -105,11 +115,22 @@ func (r *reader) readDex(d *facts.Dex, data []byte, wanted map[string]bool) *cod
 	return c
 }
 
+// join adds to the callers of a method, as many as are noted.
+func join(a, b []string) []string {
+	for _, s := range b {
+		if len(a) < mostCallers && !slices.Contains(a, s) {
+			a = append(a, s)
+		}
+	}
+	slices.Sort(a)
+	return a
+}
+
 // collect puts together what the scan found, in an order of its own.
 func (r *reader) collect(results []scanned, wanted map[string]bool) {
 	c := r.out.Code
 	c.SetSelf(place.Place{File: r.file, Entry: c.Field("files").Entry})
-	c.Packages, c.Calls = map[string]int64{}, map[string]bool{}
+	c.Packages, c.Calls, c.Defined = map[string]int64{}, map[string][]string{}, map[uint64]bool{}
 	found := map[string]bool{}
 	var short int64
 	for _, s := range results {
@@ -129,11 +150,15 @@ func (r *reader) collect(results []scanned, wanted map[string]bool) {
 		c.Methods += s.dex.Methods
 		c.Classes += s.code.classes
 		short += s.code.short
-		c.PrivateKey = c.PrivateKey || s.code.privateKey
 		for k, n := range s.code.packages {
 			c.Packages[k] += n
 		}
-		maps.Copy(c.Calls, s.code.calls)
+		for _, key := range s.code.defined {
+			c.Defined[key] = true
+		}
+		for call, from := range s.code.calls {
+			c.Calls[call] = join(c.Calls[call], from)
+		}
 		maps.Copy(found, s.code.found)
 		for _, m := range s.code.markers {
 			if !slices.Contains(c.Compilers, m) {
@@ -147,7 +172,7 @@ func (r *reader) collect(results []scanned, wanted map[string]bool) {
 	missing := map[string]bool{}
 	for _, comp := range r.out.Manifest.Components {
 		name := strings.ReplaceAll(comp.Name, ".", "/")
-		if wanted[name] && comp.Kind != "activity-alias" && !found[name] && !missing[comp.Name] {
+		if wanted[name] && comp.Enabled && comp.Kind != "activity-alias" && !found[name] && !missing[comp.Name] {
 			missing[comp.Name] = true
 			c.Missing = append(c.Missing, comp.Name)
 		}

@@ -3,6 +3,7 @@ package android
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 
 	"regola.example/regola/internal/core/fact"
@@ -195,14 +196,60 @@ func (r *reader) reach(m *resource.Element, at place.Place, module string) {
 				r.out.Manifest.Queries = append(r.out.Manifest.Queries, r.text(q, attrName, "name"))
 			}
 			for _, q := range e.All("intent") {
-				if len(q.Children) == 1 && r.text(q.Children[0], attrName, "name") == "android.intent.action.MAIN" {
-					r.out.Manifest.QueriesBroad = true
-				}
+				r.out.Manifest.QueriesBroad = r.out.Manifest.QueriesBroad || r.broad(q)
 			}
 			r.out.Manifest.Put("queries", key(at, "queries", "", e.Offset))
 			r.out.Manifest.Put("queries_broad", key(at, "queries", "", e.Offset))
 		}
 	}
+}
+
+// broad tells whether a queried intent is one that nearly every app answers:
+// any action, or the one that starts an app.
+func (r *reader) broad(intent *resource.Element) bool {
+	any, narrow := false, false
+	for _, c := range intent.Children {
+		name := r.text(c, attrName, "name")
+		switch {
+		case c.Name == "action" && (name == "*" || name == "android.intent.action.MAIN"):
+			any = true
+		case c.Name == "category" && (name == "android.intent.category.LAUNCHER" || name == "android.intent.category.INFO"):
+		default:
+			narrow = true // another action, category, or data
+		}
+	}
+	return any && !narrow
+}
+
+// implied adds the permissions that the system grants together with those that
+// are asked for, by the platform's documentation of their history.
+func (r *reader) implied() {
+	m := r.out.Manifest
+	if m.TargetLevel == nil {
+		return
+	}
+	for _, p := range slices.Clone(m.Permissions) {
+		for _, i := range impliedPermissions {
+			if p.Name != i.by || i.below > 0 && *m.TargetLevel >= i.below ||
+				slices.ContainsFunc(m.Permissions, func(q *facts.Permission) bool { return q.Name == i.adds }) {
+				continue
+			}
+			q := &facts.Permission{Name: i.adds, MaxLevel: p.MaxLevel, ImpliedBy: p.Name, Module: p.Module}
+			q.SetSelf(p.Self())
+			r.out.Manifest.Permissions = append(r.out.Manifest.Permissions, q)
+		}
+	}
+}
+
+// impliedPermissions says which permission adds which, below a target level
+// or, with 0, at every.
+var impliedPermissions = []struct {
+	by, adds string
+	below    int64
+}{
+	{"android.permission.WRITE_EXTERNAL_STORAGE", "android.permission.READ_EXTERNAL_STORAGE", 0},
+	{"android.permission.READ_CONTACTS", "android.permission.READ_CALL_LOG", 16},
+	{"android.permission.WRITE_CONTACTS", "android.permission.WRITE_CALL_LOG", 16},
 }
 
 // screens reads which screen classes the manifest excludes.
@@ -211,6 +258,11 @@ func (r *reader) screens(e *resource.Element, at place.Place) {
 	if e.Name == "compatible-screens" {
 		r.out.Manifest.ExcludedScreens = append(r.out.Manifest.ExcludedScreens, "all that compatible-screens does not list")
 		return
+	}
+	for _, name := range []string{"requiresSmallestWidthDp", "largestWidthLimitDp"} {
+		if n, _, ok := r.numberOf(byName(e, name)); ok && n > 0 && (name != "requiresSmallestWidthDp" || n > 320) {
+			r.out.Manifest.ExcludedScreens = append(r.out.Manifest.ExcludedScreens, fmt.Sprintf("%s=%d", name, n))
+		}
 	}
 	for _, name := range []string{"smallScreens", "normalScreens", "largeScreens", "xlargeScreens"} {
 		for i := range e.Attrs {
@@ -243,8 +295,9 @@ func (r *reader) application(app *resource.Element, at place.Place) {
 	o.Manifest.LocaleConfig = r.named(app, "localeConfig")
 	o.Manifest.Banner = app.Attr(attrBanner, "banner") != nil
 	o.Manifest.BackOptOut = r.named(app, "enableOnBackInvokedCallback") == "false"
-	o.Manifest.PageCompat = r.named(app, "pageSizeCompat") != ""
-	o.Manifest.ExtractNative = r.truth(app, attrExtractNative, "extractNativeLibs", o.Manifest.TargetLevel != nil && *o.Manifest.TargetLevel < 23)
+	o.Manifest.PageCompat = r.pageCompat(app)
+	r.mark(app, at, "page_compat", "application", 0, "pageSizeCompat")
+	o.Manifest.ExtractNative = r.truth(app, attrExtractNative, "extractNativeLibs", true) // the platform's default at every level; build tools write false when they mean it
 	r.mark(app, at, "extract_native", "application", attrExtractNative, "extractNativeLibs")
 	r.label(app, at)
 	r.icon(app, at)
@@ -261,6 +314,18 @@ func (r *reader) application(app *resource.Element, at place.Place) {
 			o.Manifest.UsesLibraries = append(o.Manifest.UsesLibraries, l)
 		}
 	}
+}
+
+// pageCompat tells whether the compatibility mode for large pages is forced on:
+// the attribute is an enumeration, of which 5 is enabled and 6 disabled.
+func (r *reader) pageCompat(app *resource.Element) bool {
+	a := byName(app, "pageSizeCompat")
+	if n, text, ok := r.numberOf(a); ok {
+		return n == 5
+	} else if text != "" {
+		return text == "enabled"
+	}
+	return false
 }
 
 // byName finds an attribute by its name alone: one without an id, or one of
@@ -426,6 +491,7 @@ func (r *reader) component(e *resource.Element, at place.Place, module string) {
 	for _, f := range filters {
 		r.filter(e, c, f, at)
 	}
+	c.Banner = e.Attr(attrBanner, "banner") != nil
 	c.SetSelf(key(at, "application/"+e.Name+" "+c.Name, "", e.Offset))
 	r.out.Manifest.Components = append(r.out.Manifest.Components, c)
 }
@@ -460,7 +526,7 @@ func (r *reader) filter(e *resource.Element, c *facts.Component, f *resource.Ele
 			}
 		}
 	}
-	if starts && kind != "" && c.Enabled && (r.out.Manifest.Launcher == "" || r.out.Manifest.LauncherKind == "television" && kind == "phone") {
+	if starts && kind != "" && c.Enabled && c.Exported && (r.out.Manifest.Launcher == "" || r.out.Manifest.LauncherKind == "television" && kind == "phone") {
 		r.out.Manifest.Launcher, r.out.Manifest.LauncherKind = c.Name, kind
 		r.out.Manifest.Put("launcher", key(at, "application/"+e.Name+" "+c.Name, "", e.Offset))
 	}

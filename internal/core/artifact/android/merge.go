@@ -2,6 +2,7 @@ package android
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 
 	"regola.example/regola/internal/core/fact"
@@ -117,8 +118,9 @@ func mergeContents(b, s *facts.Android) {
 		for k, n := range s.Code.Packages {
 			b.Code.Packages[k] += n
 		}
-		for k := range s.Code.Calls {
-			b.Code.Calls[k] = true
+		maps.Copy(b.Code.Defined, s.Code.Defined)
+		for k, from := range s.Code.Calls {
+			b.Code.Calls[k] = join(b.Code.Calls[k], from)
 		}
 	}
 }

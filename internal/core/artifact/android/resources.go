@@ -43,12 +43,15 @@ func (r *reader) loadTable() {
 		return
 	}
 	for _, l := range r.table.Locales() {
-		if l != "" {
+		if l != "" && !resource.Pseudo(l) {
 			res.Locales = append(res.Locales, l)
 		}
 	}
 	res.StringsWithoutDefault = r.table.Orphans()
 	for _, l := range r.table.Strings() {
+		if resource.Pseudo(l.Locale) {
+			continue
+		}
 		ls := &facts.LocaleStrings{Locale: l.Locale, Count: int64(l.Count), Missing: int64(l.Missing), Names: l.Names}
 		ls.SetSelf(place.Place{File: r.file, Entry: name, Key: l.Locale})
 		res.Strings = append(res.Strings, ls)
@@ -115,9 +118,17 @@ func (r *reader) label(app *resource.Element, at place.Place) {
 	r.out.Resources.Label = t
 }
 
-// densities lists the densities that pictures under res/ are made for.
+// densities lists the densities that pictures are made for: by the table, and
+// by the folders under res/ where nobody shortened their names.
 func (r *reader) densities() {
 	seen := map[string]bool{}
+	if r.table != nil {
+		for _, d := range r.table.Densities() {
+			name := resource.DensityName(d)
+			seen[name] = true
+			r.out.Resources.Densities = append(r.out.Resources.Densities, name)
+		}
+	}
 	for _, e := range r.tree.Entries {
 		dir := path.Base(path.Dir(e.Name))
 		if _, after, ok := strings.Cut(dir, "-"); ok && strings.Contains(e.Name, "res/") {

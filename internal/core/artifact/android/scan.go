@@ -5,6 +5,8 @@ import (
 	"cmp"
 	"context"
 	"io"
+	"path"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -24,6 +26,7 @@ type scanned struct {
 	code    *codeParts
 	library *facts.Library
 	fault   *jarsig.Fault
+	key     string // the entry, when a private key is in it
 }
 
 // scan goes through the entries once, the largest first, over all cores. Each
@@ -33,7 +36,8 @@ func (r *reader) scan() {
 	verify := r.digests && r.jar != nil && r.jar.Unread == ""
 	wanted := map[string]bool{}
 	for _, c := range r.out.Manifest.Components {
-		if c.Kind != "activity-alias" {
+		// The platform brings some classes itself, such as the activity for native code.
+		if c.Kind != "activity-alias" && !strings.HasPrefix(c.Name, "android.") {
 			wanted[strings.ReplaceAll(c.Name, ".", "/")] = true
 		}
 	}
@@ -52,7 +56,7 @@ func (r *reader) scan() {
 			}
 		}
 		_, _, _, isLib := r.libraryPath(e.Name)
-		if _, _, isDex := r.isDex(e.Name); isDex || isLib || j.check != nil {
+		if _, _, isDex := r.isDex(e.Name); isDex || isLib || j.check != nil || mayHoldKey(e) {
 			jobs = append(jobs, j)
 		}
 	}
@@ -68,7 +72,13 @@ func (r *reader) scan() {
 		if s.fault != nil {
 			faults = append(faults, s.fault)
 		}
+		if s.key != "" {
+			k := &facts.KeyFile{Path: s.key}
+			k.SetSelf(place.Place{File: r.file, Entry: s.key})
+			r.out.PrivateKeys = append(r.out.PrivateKeys, k)
+		}
 	}
+	slices.SortFunc(r.out.PrivateKeys, func(a, b *facts.KeyFile) int { return cmp.Compare(a.Path, b.Path) })
 	slices.SortFunc(faults, func(a, b *jarsig.Fault) int { return cmp.Compare(a.Entry, b.Entry) })
 	for _, f := range faults {
 		r.signatureFault("jar", f.Entry, f.What)
@@ -111,9 +121,26 @@ func (r *reader) visit(e *files.Entry, check *jarsig.Check, wanted map[string]bo
 			out.fault = check.Verify(e.Name, bytes.NewReader(data), buf)
 		}
 		out.code = r.readDex(out.dex, data, wanted)
+		if privateKey.Match(data) {
+			out.key = e.Name
+		}
 		return out
 	}
 	module, abi, lib, ok := r.libraryPath(e.Name)
+	if !ok && mayHoldKey(e) {
+		data, err := e.ReadOnce(0)
+		if err != nil {
+			out.fault = digest(e, check, buf)
+			return out
+		}
+		if check != nil {
+			out.fault = check.Verify(e.Name, bytes.NewReader(data), buf)
+		}
+		if privateKey.Match(data) {
+			out.key = e.Name
+		}
+		return out
+	}
 	if !ok {
 		out.fault = digest(e, check, buf)
 		return out
@@ -149,6 +176,25 @@ func (r *reader) visit(e *files.Entry, check *jarsig.Check, wanted map[string]bo
 	pw.Close()
 	<-done
 	return out
+}
+
+// privateKey matches a private key in PEM form: the header alone is in every
+// program that reads keys, so what follows must be a key's bytes.
+var privateKey = regexp.MustCompile(`-----BEGIN (?:[A-Z0-9]+ )?PRIVATE KEY-----(?:\\n|\s)*[A-Za-z0-9+/=]{40}`)
+
+// maxKeyFile bounds the files that are looked through for a key, in bytes.
+const maxKeyFile = 64 << 10
+
+// mayHoldKey tells whether an entry is a small file of the app's own.
+func mayHoldKey(e *files.Entry) bool {
+	if e.Size < 64 || e.Size > maxKeyFile {
+		return false
+	}
+	switch path.Ext(e.Name) {
+	case ".png", ".webp", ".jpg", ".ogg", ".mp3", ".xml", ".ttf", ".otf", ".so", ".dex":
+		return false
+	}
+	return strings.Contains("/"+e.Name, "/assets/") || strings.Contains("/"+e.Name, "/res/raw")
 }
 
 // digest verifies an entry that nobody else reads.

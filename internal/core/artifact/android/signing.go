@@ -4,7 +4,6 @@ import (
 	"io"
 	"io/fs"
 	"slices"
-	"strings"
 
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
@@ -70,10 +69,6 @@ func (r *reader) signing() {
 	if !r.bundle {
 		r.block(s)
 	}
-	for _, m := range r.out.Manifest.MetaData {
-		s.StoreCopy = s.StoreCopy || m.Name == "com.android.vending.derived.apk.id" || strings.HasPrefix(m.Name, "com.android.stamp.")
-	}
-	s.StoreCopy = s.StoreCopy || r.tree.Get("stamp-cert-sha256") != nil
 	if r.jar != nil && r.jar.Unverified != "" {
 		s.Lose("verified", fact.Unread(r.jar.Unverified))
 	}

@@ -172,6 +172,11 @@ func (f *File) Types(visit func(name string)) {
 // Calls visits every method reference whose class lies below one of the
 // prefixes, such as android/.
 func (f *File) Calls(prefixes []string, visit func(class, method string)) {
+	f.calls(prefixes, func(_ int, class, method string) { visit(class, method) })
+}
+
+// calls is Calls with the index of each reference.
+func (f *File) calls(prefixes []string, visit func(i int, class, method string)) {
 	le := binary.LittleEndian
 	wanted := make([]int8, f.types.count) // 0 not looked at yet, 1 yes, -1 no
 	for i := range f.methods.count {
@@ -194,7 +199,7 @@ func (f *File) Calls(prefixes []string, visit func(class, method string)) {
 			}
 		}
 		if class := f.keepName(d); class != "" {
-			visit(class, string(f.str(int(le.Uint32(m[4:])))))
+			visit(i, class, string(f.str(int(le.Uint32(m[4:])))))
 		}
 	}
 }

@@ -14,18 +14,25 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strings"
 
 	"regola.example/regola/internal/core/format"
 )
 
 // keep is how many bytes from the start are held: program headers, notes and
-// the names of needed libraries stand there.
-const keep = 2 << 20
+// the names of needed libraries stand there. In a large library a long symbol
+// table precedes those names, so more is held of one.
+const (
+	keep      = 2 << 20
+	keepLarge = 12 << 20
+	large     = 32 << 20
+	keepTail  = 256 << 10 // before the section headers, where their names are
+)
 
 // File is one native library.
 type File struct {
 	Bits       int
-	Machine    string // arm64, arm, x86, x86_64, riscv64, or its number
+	Machine    string // arm64, arm, x86, x86_64, riscv64, dsp, or its number
 	Shared     bool   // a shared object
 	Align      int64  // the smallest alignment of a load segment, in bytes
 	Congruent  bool   // every load segment's address and offset agree modulo its alignment
@@ -34,10 +41,12 @@ type File struct {
 	Needed     []string
 	SoName     string
 	BuildID    string
-	Sections   bool // section headers are there
-	Symbols    bool // a symbol table for linking and debugging is left in
-	Debug      int64
-	Incomplete string // what could not be reached, and why
+	Sections   bool     // section headers are there
+	Symbols    bool     // a symbol table for linking and debugging is left in
+	Debug      int64    // bytes of debugging information
+	DebugNames []string // of the sections that hold it, in file order
+	NoNames    string   // why Needed and SoName could not be read
+	Incomplete string   // what else could not be reached, and why
 }
 
 // Is reports whether a file begins like an ELF file.
@@ -46,7 +55,8 @@ func Is(head []byte) bool { return bytes.HasPrefix(head, []byte(elf.ELFMAG)) }
 type scanner struct {
 	r     *bufio.Reader
 	head  []byte
-	pos   int64 // of r
+	tail  []byte // the bytes before pos, as many as are kept
+	pos   int64  // of r
 	order binary.ByteOrder
 	wide  bool
 	loads []elf.Prog64
@@ -56,7 +66,11 @@ type scanner struct {
 func Scan(r io.Reader, size int64) (*File, error) {
 	s := &scanner{r: bufio.NewReaderSize(r, 64<<10), order: binary.LittleEndian}
 	var head bytes.Buffer
-	if _, err := io.CopyN(&head, s.r, keep); err != nil && !errors.Is(err, io.EOF) {
+	held := int64(keep)
+	if size >= large {
+		held = keepLarge
+	}
+	if _, err := io.CopyN(&head, s.r, held); err != nil && !errors.Is(err, io.EOF) {
 		return nil, err
 	}
 	s.head, s.pos = head.Bytes(), int64(head.Len())
@@ -90,6 +104,10 @@ func Scan(r io.Reader, size int64) (*File, error) {
 	return f, nil
 }
 
+// machineDSP is the number of a signal processor that phones have beside their
+// main processor; package elf does not name it.
+const machineDSP elf.Machine = 164
+
 func machine(m elf.Machine) string {
 	switch m {
 	case elf.EM_AARCH64:
@@ -104,6 +122,8 @@ func machine(m elf.Machine) string {
 		return "riscv64"
 	case elf.EM_MIPS:
 		return "mips"
+	case machineDSP:
+		return "dsp"
 	}
 	return fmt.Sprintf("machine-%d", m)
 }
@@ -133,7 +153,7 @@ func (s *scanner) programs(f *File) (dyn elf.Prog64, err error) {
 	if n == 0 {
 		return dyn, nil
 	}
-	if size < least || off > keep || int64(off)+int64(size)*int64(n) > int64(len(s.head)) {
+	if size < least || off > uint64(len(s.head)) || int64(off)+int64(size)*int64(n) > int64(len(s.head)) {
 		return dyn, format.Errorf(int64(off), "%d program headers of %d bytes do not fit", n, size)
 	}
 	for i := range n {
@@ -209,6 +229,7 @@ func (s *scanner) rest(f *File, dyn elf.Prog64, size int64) {
 		return
 	}
 	f.Sections = true
+	names := s.sectionNames(b, entry, s.half(50, 62))
 	for i := range n {
 		h := b[i*entry:]
 		typ, flags := elf.SectionType(s.order.Uint32(h[4:])), s.word(h, 8, 8)
@@ -216,12 +237,68 @@ func (s *scanner) rest(f *File, dyn elf.Prog64, size int64) {
 		switch {
 		case typ == elf.SHT_SYMTAB:
 			f.Symbols = true
-		case typ == elf.SHT_PROGBITS && flags&uint64(elf.SHF_ALLOC) == 0 && flags&uint64(elf.SHF_STRINGS) == 0:
-			// Contents that are never loaded, other than the compiler's note,
-			// are debugging information.
+		case typ == elf.SHT_PROGBITS && flags&uint64(elf.SHF_ALLOC) == 0:
+			name, debug := "", length >= leastDebug && flags&uint64(elf.SHF_STRINGS) == 0
+			if at := uint64(s.order.Uint32(h)); at < uint64(len(names)) {
+				text, _, _ := bytes.Cut(names[at:], []byte{0})
+				name = string(text[:min(len(text), 64)])
+				debug = strings.HasPrefix(name, ".debug_") || strings.HasPrefix(name, ".zdebug_")
+			}
+			if !debug {
+				continue
+			}
 			f.Debug += int64(min(length, uint64(size)))
+			if name != "" && len(f.DebugNames) < 32 {
+				f.DebugNames = append(f.DebugNames, name)
+			}
 		}
 	}
+}
+
+// leastDebug is the size from which contents that are never loaded are taken
+// for debugging information where the sections' names are out of reach: notes
+// of the compiler and links to a debug file are smaller.
+const leastDebug = 4096
+
+// sectionNames finds the table of the sections' names, if it lies in what is
+// held. headers are the section headers, index that of the table's own.
+func (s *scanner) sectionNames(headers []byte, entry, index int) []byte {
+	if (index+1)*entry > len(headers) {
+		return nil
+	}
+	h := headers[index*entry:]
+	off, length := s.word(h, 16, 24), s.word(h, 20, 32)
+	if off+length < off {
+		return nil
+	}
+	if off+length <= uint64(len(s.head)) {
+		return s.head[off : off+length]
+	}
+	// pos is behind the section headers now, or still behind the head.
+	first := uint64(s.pos) - uint64(len(s.tail))
+	if off >= first && off+length <= uint64(s.pos) {
+		return s.tail[off-first : off-first+length]
+	}
+	return nil
+}
+
+// advance reads n bytes of the stream and keeps the last of them.
+func (s *scanner) advance(n int64) error {
+	buf := make([]byte, min(n, 64<<10))
+	for n > 0 {
+		m, err := io.ReadFull(s.r, buf[:min(n, int64(len(buf)))])
+		s.pos, n = s.pos+int64(m), n-int64(m)
+		if n < keepTail {
+			s.tail = append(s.tail, buf[:m]...)
+			if over := len(s.tail) - keepTail; over > 0 {
+				s.tail = append(s.tail[:0], s.tail[over:]...)
+			}
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // span gives bytes of the file, from the head or further on in the stream.
@@ -239,15 +316,16 @@ func (s *scanner) span(off, n, most uint64, what string, f *File) []byte {
 	} else if skip := int64(off) - s.pos; skip < 0 {
 		f.Incomplete = what + " stand before what was read already"
 		return nil
-	} else if m, err := io.CopyN(io.Discard, s.r, skip); err != nil {
-		s.pos += m
+	} else if err := s.advance(skip); err != nil {
 		f.Incomplete = what + " are cut off"
 		return nil
-	} else {
-		s.pos += m
 	}
 	m, err := io.CopyN(&b, s.r, int64(n)-int64(b.Len()))
 	s.pos += m
+	if over := len(s.tail) + b.Len() - 2*keepTail; over > 0 && over < len(s.tail) {
+		s.tail = s.tail[over:]
+	}
+	s.tail = append(s.tail, b.Bytes()...)
 	if err != nil {
 		f.Incomplete = what + " are cut off"
 		return nil
@@ -286,12 +364,13 @@ func (s *scanner) dynamic(f *File, b []byte) {
 	at, ok := s.fileOffset(strtab)
 	if !ok || at > uint64(len(s.head)) {
 		if len(needed) > 0 {
-			f.Incomplete = "the names of needed libraries lie beyond what is held"
+			f.NoNames = "the names of needed libraries lie beyond what is held"
 		}
 		return
 	}
 	name := func(i uint64) string {
 		if at+i >= uint64(len(s.head)) || at+i < at {
+			f.NoNames = "the names of needed libraries lie beyond what is held"
 			return ""
 		}
 		n, _, _ := bytes.Cut(s.head[at+i:], []byte{0})

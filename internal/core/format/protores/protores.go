@@ -237,6 +237,7 @@ func primitive(msg []byte, base int) (v resource.Value, err error) {
 type Table struct {
 	entries map[uint32]span
 	locales map[string]bool
+	density map[int]bool
 	texts   []resource.StringEntry
 	ids     []uint32 // of texts
 	found   map[uint32][]resource.Item
@@ -251,7 +252,7 @@ type span struct {
 
 // ParseTable indexes a ResourceTable message.
 func ParseTable(data []byte, b *budget.Budget) (*Table, error) {
-	t := &Table{entries: make(map[uint32]span), locales: map[string]bool{}, found: map[uint32][]resource.Item{}, budget: b.Part(len(data))}
+	t := &Table{entries: make(map[uint32]span), locales: map[string]bool{}, density: map[int]bool{}, found: map[uint32][]resource.Item{}, budget: b.Part(len(data))}
 	err := Fields(data, 0, func(num protowire.Number, b []byte, _ uint64, at int) error {
 		if num != 2 {
 			return nil
@@ -328,6 +329,13 @@ func (t *Table) entry(prefix uint32, typ string, s span) error {
 		case 2:
 			text.Name = string(b)
 		case 6:
+			if typ == "drawable" || typ == "mipmap" {
+				c, _, err := configValue(b, at)
+				if c.Density != 0 {
+					t.density[c.Density] = true
+				}
+				return err
+			}
 			if typ == "string" {
 				c, _, err := configValue(b, at)
 				text.Locales = append(text.Locales, c.Locale)
@@ -472,6 +480,9 @@ func styleBody(s *resource.Style, msg []byte, base int) error {
 // Locales implements resource.Table.
 func (t *Table) Locales() []string { return slices.Sorted(maps.Keys(t.locales)) }
 
+// Densities implements resource.Table.
+func (t *Table) Densities() []int { return slices.Sorted(maps.Keys(t.density)) }
+
 // Strings implements resource.Table.
 func (t *Table) Strings() []resource.Coverage {
 	out, err := resource.Cover(t.texts, t.budget)
@@ -506,7 +517,7 @@ func config(msg []byte, base int) (c resource.Config, err error) {
 	err = Fields(msg, base, func(num protowire.Number, b []byte, n uint64, _ int) error {
 		switch num {
 		case 3:
-			c.Locale = string(b)
+			c.Locale = resource.Language(string(b))
 		case 16:
 			c.Car, c.Television, c.Watch = n == 3, n == 4, n == 6
 		case 17:

@@ -139,6 +139,30 @@ func DensityName(dpi int) string {
 	return strconv.Itoa(dpi) + "dpi"
 }
 
+// Language writes a language tag as it is written today. Resource tables keep
+// the codes of Java's first years.
+func Language(tag string) string {
+	lang, rest := tag, ""
+	if i := strings.IndexByte(tag, '-'); i >= 0 {
+		lang, rest = tag[:i], tag[i:]
+	}
+	switch lang {
+	case "in":
+		lang = "id"
+	case "iw":
+		lang = "he"
+	case "ji":
+		lang = "yi"
+	case "tl":
+		lang = "fil"
+	}
+	return lang + rest
+}
+
+// Pseudo tells whether a language is one of those that build tools make up to
+// test translations with.
+func Pseudo(tag string) bool { return tag == "en-XA" || tag == "ar-XB" || tag == "en-XC" }
+
 // Item is a value under a configuration.
 type Item struct {
 	Config Config
@@ -155,6 +179,9 @@ type Table interface {
 	Style(id uint32) []Style
 	// Locales lists the languages of the table's strings, sorted, the default as "".
 	Locales() []string
+	// Densities lists the densities that drawables and launcher icons are made
+	// for, in dots per inch, sorted; without the default.
+	Densities() []int
 	// Orphans lists strings that some language has and the default lacks:
 	// people whose language is not there crash the app.
 	Orphans() []string

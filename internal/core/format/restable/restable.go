@@ -361,6 +361,24 @@ func (t *Table) Locales() []string {
 	return out
 }
 
+// Densities implements resource.Table.
+func (t *Table) Densities() []int {
+	found := map[int]bool{}
+	for _, p := range t.packages {
+		for id, chunks := range p.byID {
+			if name := p.TypeName(id); name != "drawable" && name != "mipmap" {
+				continue
+			}
+			for i := range chunks {
+				if d := chunks[i].config.Density; d != 0 {
+					found[d] = true
+				}
+			}
+		}
+	}
+	return slices.Sorted(maps.Keys(found))
+}
+
 // Strings implements resource.Table.
 func (t *Table) Strings() []resource.Coverage {
 	out, err := resource.Cover(t.strings, t.budget)
@@ -497,7 +515,7 @@ func parseConfig(b []byte) resource.Config {
 		return b[at : at+n]
 	}
 	var c resource.Config
-	c.Locale = locale(field(8, 2), field(10, 2), field(36, 4), field(40, 8))
+	c.Locale = resource.Language(locale(field(8, 2), field(10, 2), field(36, 4), field(40, 8)))
 	c.Density = int(le.Uint16(field(14, 2)))
 	c.SDK = int(le.Uint16(field(24, 2)))
 	ui := field(29, 1)[0]

@@ -64,6 +64,7 @@ func (loop) Lookup(id uint32) []resource.Item {
 func (loop) Style(id uint32) []resource.Style {
 	return []resource.Style{{Parent: id ^ 1, Items: []resource.StyleItem{{Name: "x"}}}}
 }
+func (loop) Densities() []int                   { return nil }
 func (loop) Locales() []string                  { return nil }
 func (loop) Strings() []resource.Coverage       { return nil }
 func (loop) Orphans() []string                  { return nil }

@@ -103,18 +103,25 @@ func tooLarge(key any) bool {
 	return false
 }
 
-// userID is how the standard library writes an attribute that it has no name
-// for: the user id of RFC 4519, as the bytes of its DER form.
-var userID = regexp.MustCompile(`0\.9\.2342\.19200300\.100\.1\.1=#[0-9a-f]+`)
+// unnamed is how the standard library writes an attribute that it has no name
+// for: its object identifier, and the bytes of its DER form.
+var unnamed = regexp.MustCompile(`([0-9]+(?:\.[0-9]+)+)=#([0-9a-f]+)`)
+
+// attributes names those that certificates of app signers have: the user id
+// and the domain of RFC 4519, the e-mail address of PKCS #9.
+var attributes = map[string]string{
+	"0.9.2342.19200300.100.1.1": "UID", "0.9.2342.19200300.100.1.25": "DC", "1.2.840.113549.1.9.1": "E",
+}
 
 // name puts blanks behind the commas that part the name's attributes.
 func name(s string) string {
-	s = userID.ReplaceAllStringFunc(s, func(m string) string {
-		der, err := hex.DecodeString(m[strings.IndexByte(m, '#')+1:])
-		if err != nil || len(der) < 2 || int(der[1]) != len(der)-2 {
-			return m
+	s = unnamed.ReplaceAllStringFunc(s, func(m string) string {
+		parts := unnamed.FindStringSubmatch(m)
+		der, err := hex.DecodeString(parts[2])
+		if label := attributes[parts[1]]; label != "" && err == nil && len(der) >= 2 && int(der[1]) == len(der)-2 {
+			return label + "=" + string(der[2:])
 		}
-		return "UID=" + string(der[2:])
+		return m
 	})
 	var b strings.Builder
 	for i, r := range s {

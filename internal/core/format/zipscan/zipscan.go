@@ -262,7 +262,7 @@ func (a *Archive) inspect() {
 		}
 		first = min(first, e.Header)
 	}
-	if first > 0 && len(a.Entries) > 0 {
+	if len(a.Entries) > 0 && !a.padding(0, first) {
 		a.fault("prefix", "", "%d bytes before the first entry", first)
 	}
 	a.spread()
@@ -284,7 +284,7 @@ func (a *Archive) spread() {
 		}
 		if i > 0 && e.Header < end {
 			a.fault("overlap", e.Name, "shares bytes with another entry")
-		} else if gap := e.Header - end; i > 0 && gap > maxDescriptor {
+		} else if gap := e.Header - end; i > 0 && gap > maxDescriptor && !a.padding(end, e.Header) {
 			unclaimed += gap
 		}
 		end = max(end, e.Header+length+e.Compressed)
@@ -292,6 +292,30 @@ func (a *Archive) spread() {
 	if unclaimed > 0 {
 		a.fault("unclaimed", "", "%d bytes between the entries belong to none", unclaimed)
 	}
+}
+
+// padding tells whether the bytes between two offsets are empty, or entries
+// without a name and a content: a build tool that updates a package in place
+// fills the room of what it took out with them. A data descriptor may precede.
+func (a *Archive) padding(from, to int64) bool {
+	for skip := range int64(maxDescriptor + 1) {
+		at := from + skip
+		var h [30]byte
+		for to-at >= int64(len(h)) {
+			if _, err := a.r.ReadAt(h[:], at); err != nil {
+				return false
+			}
+			le := binary.LittleEndian
+			if le.Uint32(h[:]) != 0x04034b50 || le.Uint32(h[18:]) != 0 || le.Uint16(h[26:]) != 0 {
+				break
+			}
+			at += int64(len(h)) + int64(le.Uint16(h[28:]))
+		}
+		if at == to {
+			return true
+		}
+	}
+	return false
 }
 
 // maxDescriptor is the most bytes that may follow an entry: a data descriptor

@@ -1,0 +1,104 @@
+package check
+
+import (
+	"cmp"
+	"slices"
+
+	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/rulebook"
+)
+
+// DutyState is how far a duty is done.
+type DutyState string
+
+// The states of a duty.
+const (
+	Due          DutyState = "open"         // the dossier does not answer it
+	Contradicted DutyState = "contradicted" // what the dossier says, or leaves out, breaks a rule
+	Done         DutyState = "done"
+)
+
+// DutyStates lists the states in the order of work.
+var DutyStates = []DutyState{Due, Contradicted, Done}
+
+// Duty is what a store will make people answer, declare, host or hand in
+// because of this package and dossier.
+type Duty struct {
+	Rule    *rulebook.Rule
+	State   DutyState
+	What    string      // in a few words
+	Because string      // the evidence; empty for what every release is asked
+	At      place.Place // of the evidence
+	Write   string      // where the dossier answers it
+	Stores  []string
+	Impact  rulebook.Impact // what the store does without it
+}
+
+// Duties lists what the stores ask: open ones first, the gravest first in
+// each. What no rule words as a duty, and is needed and not answered, is one by
+// itself: the question is the dossier's own.
+func (r *Result) Duties() []*Duty {
+	var out []*Duty
+	add := func(d Duty, store string) {
+		for _, o := range out {
+			if o.Write != d.Write || o.What != d.What {
+				continue
+			}
+			if !slices.Contains(o.Stores, store) {
+				o.Stores = append(o.Stores, store)
+			}
+			if d.Because != "" && o.Because == "" {
+				o.Because, o.At = d.Because, d.At
+			}
+			o.Impact = graver(o.Impact, d.Impact)
+			if rank(d.State) < rank(o.State) {
+				o.State, o.Rule = d.State, d.Rule
+			}
+			return
+		}
+		d.Stores = []string{store}
+		out = append(out, &d)
+	}
+	for _, s := range r.Stores {
+		for _, v := range s.Verdicts {
+			impact := v.Rule.Fixed()
+			for _, d := range v.Duties {
+				one := *d
+				one.Impact = impact
+				add(one, s.ID)
+			}
+			if len(v.Duties) > 0 {
+				continue
+			}
+			for _, g := range v.Gaps {
+				if what := dossier.Question(g.Path); g.Kind != fact.NotRead && what != "" {
+					add(Duty{Rule: v.Rule, State: Due, What: what, Write: g.Path, Impact: impact}, s.ID)
+				}
+			}
+		}
+	}
+	slices.SortStableFunc(out, func(a, b *Duty) int {
+		return cmp.Or(rank(a.State)-rank(b.State), gravity(a.Impact)-gravity(b.Impact), cmp.Compare(b2i(a.Because == ""), b2i(b.Because == "")))
+	})
+	return out
+}
+
+func b2i(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+func rank(s DutyState) int { return slices.Index(DutyStates, s) }
+
+// graver is the graver of two impacts; the empty one is that of a rule whose
+// impact depends on its item.
+func graver(a, b rulebook.Impact) rulebook.Impact {
+	if a == "" || b != "" && gravity(b) < gravity(a) {
+		return b
+	}
+	return a
+}

@@ -1,0 +1,134 @@
+package check
+
+import (
+	"reflect"
+	"slices"
+	"strings"
+
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/submission"
+)
+
+// Raised is a rule that would begin to speak if a field were raised.
+type Raised struct {
+	Rule *rulebook.Rule
+	At   int64 // the least value with which it does
+	Say  string
+}
+
+// mostRaised bounds the steps between a value and the one that is asked for.
+const mostRaised = 20
+
+// raise tells for each broken rule that says so what else its remedy brings:
+// it judges the same submission as if the field were as it has to be, step by
+// step.
+func (j *Judge) raise(s *submission.Submission, on day.Day, verdicts []*Verdict) {
+	for i, v := range verdicts {
+		if v.State != Broken || v.Rule.Raise == nil || len(v.Faults) == 0 {
+			continue
+		}
+		p := j.program(v.Rule)
+		if p == nil || p.raise == nil {
+			continue
+		}
+		to, err := eval(p.raise, p.scope(s, on))
+		if err != nil || !to.Known() {
+			continue
+		}
+		goal, _ := to.Value().(int64)
+		path := v.Rule.Raise.Field
+		from, ok := numberAt(s, path)
+		if !ok {
+			continue
+		}
+		known := map[*rulebook.Rule]bool{v.Rule: true}
+		for _, o := range verdicts {
+			known[o.Rule] = known[o.Rule] || len(o.Faults) > 0
+		}
+		for n := max(from+1, goal-mostRaised); n <= goal; n++ {
+			with := withNumber(s, path, n)
+			if with == nil {
+				break
+			}
+			meter := newRunMeter()
+			for _, other := range j.programs {
+				if known[other.Rule] || other.Rule.Stage != v.Rule.Stage {
+					continue
+				}
+				if w := other.Run(with, on, meter); len(w.Faults) > 0 {
+					known[other.Rule] = true
+					verdicts[i].Faults[0].Raises = append(verdicts[i].Faults[0].Raises, Raised{other.Rule, n, w.Faults[0].Say})
+				}
+			}
+		}
+	}
+}
+
+func (j *Judge) program(r *rulebook.Rule) *Program {
+	i := slices.IndexFunc(j.programs, func(p *Program) bool { return p.Rule == r })
+	if i < 0 {
+		return nil
+	}
+	return j.programs[i]
+}
+
+// field finds a field of a struct by its name in rules.
+func field(v reflect.Value, name string) reflect.Value {
+	for _, f := range reflect.VisibleFields(v.Type()) {
+		if fact.RuleName(f) == name {
+			return v.FieldByIndex(f.Index)
+		}
+	}
+	return reflect.Value{}
+}
+
+// numberAt reads a number of the submission.
+func numberAt(s *submission.Submission, path string) (int64, bool) {
+	v := reflect.ValueOf(s).Elem()
+	for name := range strings.SplitSeq(path, ".") {
+		v = reflect.Indirect(v)
+		if v.Kind() != reflect.Struct {
+			return 0, false
+		}
+		if v = field(v, name); !v.IsValid() {
+			return 0, false
+		}
+	}
+	v = reflect.Indirect(v)
+	if !v.IsValid() || !v.CanInt() {
+		return 0, false
+	}
+	return v.Int(), true
+}
+
+// withNumber is a copy of the submission with another number. What lies on the
+// path is copied; all the rest is shared.
+func withNumber(s *submission.Submission, path string, n int64) *submission.Submission {
+	out := *s
+	v := reflect.ValueOf(&out).Elem()
+	names := strings.Split(path, ".")
+	for i, name := range names {
+		v = field(v, name)
+		if !v.IsValid() {
+			return nil
+		}
+		if v.Kind() == reflect.Pointer {
+			if v.IsNil() {
+				return nil
+			}
+			fresh := reflect.New(v.Type().Elem())
+			fresh.Elem().Set(v.Elem())
+			v.Set(fresh)
+			v = fresh.Elem()
+		}
+		if i == len(names)-1 {
+			if !v.CanInt() {
+				return nil
+			}
+			v.SetInt(n)
+		}
+	}
+	return &out
+}

@@ -1,0 +1,39 @@
+package dossier
+
+import (
+	"reflect"
+	"sync"
+
+	"regola.example/regola/internal/core/fact"
+)
+
+// Question says in words what the dossier answers at a path, such as
+// answers.accounts.created_in_app; empty where it answers nothing.
+func Question(path string) string { return questions()[path] }
+
+var questions = sync.OnceValue(func() map[string]string {
+	out := map[string]string{}
+	var walk func(t reflect.Type, path string)
+	walk = func(t reflect.Type, path string) {
+		for _, f := range reflect.VisibleFields(t) {
+			name := fact.FieldName(f)
+			if name == "" {
+				continue
+			}
+			here := name
+			if path != "" {
+				here = path + "." + name
+			}
+			if doc := f.Tag.Get("doc"); doc != "" {
+				out[here] = doc
+			}
+			if f.Type.Kind() == reflect.Struct && f.Type.PkgPath() == t.PkgPath() {
+				walk(f.Type, here)
+			}
+		}
+	}
+	walk(reflect.TypeFor[Dossier](), "")
+	out["app.id"] = "the id that is registered with the store"
+	out["listing"] = "the texts of the page, in listing/<locale>.yaml"
+	return out
+})

@@ -24,7 +24,7 @@ var computed = map[string]bool{"regola": true, "packages": true, "rulebooks": tr
 var waiting = map[string]bool{
 	"app.price": true, "app.tags": true, "contact.website": true, "products.price": true, "review.sign_in.steps": true,
 	"answers.audience.appeals_to_children": true, "account.since": true,
-	"answers.encryption.compliance_ref": true,
+
 	"release.testing.testers": true, "release.testing.until": true,
 }
 

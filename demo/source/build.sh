@@ -23,7 +23,7 @@ icon() {
 }
 
 keytool -genkeypair -keystore "$work/keys.p12" -storetype PKCS12 -storepass terracotta -alias kiln \
-  -keyalg RSA -keysize 2048 -validity 12000 -dname "CN=Terrafuoco Release, O=Terrafuoco Example, L=Faenza, C=IT" 2>/dev/null
+  -keyalg RSA -keysize 2048 -startdate "2026/11/01 12:00:00" -validity 12000 -dname "CN=Terrafuoco Release, O=Terrafuoco Example, L=Faenza, C=IT" 2>/dev/null
 
 # bundle KIND TARGET: an app bundle.
 bundle() {

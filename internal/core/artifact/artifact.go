@@ -117,6 +117,11 @@ func fill(file string, t *files.Tree, opt Options, folder bool) (*facts.Package,
 			p.Kind = "app-zip"
 		}
 		p.IOS, err = ios.Read(file, t, root, ios.Options{Digests: opt.Digests, Quick: opt.Quick})
+		if err == nil && root == "" {
+			err = notApp(file, p.IOS.App.Info.PackageType)
+		}
+	case len(t.Below("payload")) > 0 || len(t.Below("PAYLOAD")) > 0:
+		err = &place.Problem{At: place.Place{File: file}, What: "the app lies in a folder that is not called Payload, letter for letter", Fix: "export the archive with the platform's own tools, or rename the folder"}
 	default:
 		err = &place.Problem{At: place.Place{File: file},
 			What: "this is no release package: neither an Android manifest nor an app's Info.plist is inside",
@@ -126,6 +131,15 @@ func fill(file string, t *files.Tree, opt Options, folder bool) (*facts.Package,
 		return nil, err
 	}
 	return p, nil
+}
+
+// notApp says what a folder with a property list is when it is no app.
+func notApp(file, packageType string) error {
+	what := map[string]string{"FMWK": "a framework", "XFWK": "a framework for several platforms", "BNDL": "a bundle of resources", "XPC!": "an extension"}[packageType]
+	if what == "" {
+		return nil
+	}
+	return &place.Problem{At: place.Place{File: file}, What: "this is " + what + ", not an app", Fix: "give the app that embeds it: an .ipa file, or an .app folder"}
 }
 
 func isZip(f *os.File, size int64) *place.Problem {

@@ -175,7 +175,7 @@ func TestIOS(t *testing.T) {
 			assert.Contains(t, a.App.Code.Selectors, "defaultDeviceWithMediaType:")
 			require.Len(t, a.Nested, 1)
 			assert.Equal(t, want.id+".widget", a.Nested[0].Info.ID)
-			assert.Equal(t, []int64{120, 180}, []int64{a.App.Icon.Files[1].Width, a.App.Icon.Files[0].Width})
+			assert.Equal(t, []int64{120, 180}, []int64{a.App.Icon.Files[0].Width, a.App.Icon.Files[1].Width})
 			assert.True(t, a.App.ProfilePresent && a.App.Seal.Present && a.App.Info.LaunchScreen)
 			assert.False(t, *a.App.Info.Encryption)
 		})

@@ -244,10 +244,10 @@ func TestPlaces(t *testing.T) {
 func TestFunctions(t *testing.T) {
 	s := level(1)
 	s.Pkg.Android.Manifest.Features = []*facts.Feature{{Name: "android.hardware.type.watch", Required: true}}
-	s.Pkg.Android.Code = &facts.Code{Calls: map[string][]string{"a/b/C.d": nil, "a/b/C.e": {"androidx/core"}}}
+	s.Pkg.Android.Code = &facts.Code{Calls: map[string][]string{"a/b/C.d": nil, "a/b/C.f": {"androidx/core"}}}
 	for expr, want := range map[string]bool{
-		"pkg.android.code.calls('a.b.C.e') && pkg.android.code.calls('a.b.C.d', ['androidx'])":                      true,
-		"pkg.android.code.calls('a.b.C.e', ['androidx'])":                                                           false,
+		"pkg.android.code.calls('a.b.C.f') && pkg.android.code.calls('a.b.C.d', ['androidx'])":                      true,
+		"pkg.android.code.calls('a.b.C.f', ['androidx'])":                                                           false,
 		"missing(['a', 'b'], ['b']) == ['a']":                                                                       true,
 		"same_language('no', 'nb') && same_language('iw', 'he-IL') && !same_language('de', 'en')":                   true,
 		"version_cmp('1.10', '1.9') > 0":                                                                            true,

@@ -33,6 +33,10 @@ var Functions = []engine.Function{
 	{Signature: "Bundle.uses(code, list(Sign)) bool", Doc: "the code of this bundle shows one of the signs"},
 	{Signature: "Bundle.seen(code, list(Sign)) string", Doc: "the names by which it shows"},
 	{Signature: "Signature.entitled(string) bool", Doc: "the code signature has the entitlement"},
+	{Signature: "Signature.values(string) list(string)", Doc: "the values of an entitlement of the code signature; empty when it has none"},
+	{Signature: "Profile.grants(Entitlement) bool", Doc: "the provisioning profile allows an entitlement with these values"},
+	{Signature: "Bundle.label() string", Doc: "the app, or the path of the bundle"},
+	{Signature: "Bundle.home() string", Doc: "the watch app or clip that a bundle lies in or is; a full stop for the app"},
 	{Signature: "Code.calls(string) bool", Doc: "the Android code refers to a method of the platform: android.app.AlarmManager.canScheduleExactAlarms"},
 	{Signature: "Code.calls(string, list(string)) bool", Doc: "the same, by a class outside the packages of the list; a call whose caller is not known counts"},
 	{Signature: "Code.callers(string) list(string)", Doc: "the packages whose classes call a method of the platform"},
@@ -184,6 +188,41 @@ func functions() []cel.EnvOption {
 			}
 			return types.Bool(slices.ContainsFunc(s.Entitlements, func(e *facts.Entitlement) bool { return e.Key == text(a[1]) }))
 		}),
+		member("values", "signature_values", []*types.Type{engine.TypeFor[facts.CodeSignature](), types.StringType}, textList, func(a []ref.Val) ref.Val {
+			s, _ := a[0].Value().(*facts.CodeSignature)
+			if g := s.Gap("entitlements"); g != nil {
+				return engine.Unknown(*g)
+			}
+			for _, e := range s.Entitlements {
+				if e.Key == text(a[1]) {
+					return adapt(e.Values)
+				}
+			}
+			return adapt([]string{})
+		}),
+		member("grants", "profile_grants", []*types.Type{engine.TypeFor[facts.Profile](), engine.TypeFor[facts.Entitlement]()}, types.BoolType, func(a []ref.Val) ref.Val {
+			p, _ := a[0].Value().(*facts.Profile)
+			e, _ := a[1].Value().(*facts.Entitlement)
+			if g := p.Gap("entitlements"); g != nil {
+				return engine.Unknown(*g)
+			}
+			return types.Bool(slices.ContainsFunc(p.Entitlements, func(o *facts.Entitlement) bool { return o.Key == e.Key && grants(o.Values, e.Values) }))
+		}),
+		member("label", "bundle_label", []*types.Type{bundleType}, types.StringType, func(a []ref.Val) ref.Val {
+			b, _ := a[0].Value().(*facts.Bundle)
+			if b.Path == "." {
+				return types.String("the app")
+			}
+			return types.String(b.Path)
+		}),
+		member("home", "bundle_home", []*types.Type{bundleType}, types.StringType, func(a []ref.Val) ref.Val {
+			b, _ := a[0].Value().(*facts.Bundle)
+			parts := strings.SplitN(b.Path, "/", 3)
+			if len(parts) >= 2 && (parts[0] == "Watch" || parts[0] == "AppClips") {
+				return types.String(parts[0] + "/" + parts[1])
+			}
+			return types.String(".")
+		}),
 		member("calls", "android_calls", []*types.Type{engine.TypeFor[facts.Code](), types.StringType}, types.BoolType, func(a []ref.Val) ref.Val {
 			c, _ := a[0].Value().(*facts.Code)
 			_, yes := callers(c, text(a[1]))
@@ -317,6 +356,20 @@ func callers(c *facts.Code, method string) (packages []string, called bool) {
 		packages = append(packages, strings.ReplaceAll(p, "/", "."))
 	}
 	return packages, called
+}
+
+// grants tells whether a profile's values of an entitlement allow those of a
+// signature: each is there, or under one that ends in an asterisk.
+func grants(allowed, asked []string) bool {
+	for _, v := range asked {
+		if !slices.ContainsFunc(allowed, func(w string) bool {
+			prefix, any := strings.CutSuffix(w, "*")
+			return w == v || any && strings.HasPrefix(v, prefix)
+		}) {
+			return false
+		}
+	}
+	return true
 }
 
 // patternRoot stands before the paths of a package whose app folder itself was

@@ -2,6 +2,7 @@ package dossier
 
 import (
 	"reflect"
+	"strings"
 	"sync"
 
 	"regola.example/regola/internal/core/fact"
@@ -9,7 +10,21 @@ import (
 
 // Question says in words what the dossier answers at a path, such as
 // answers.accounts.created_in_app; empty where it answers nothing.
-func Question(path string) string { return questions()[path] }
+func Question(path string) string {
+	if q := questions()[path]; q != "" {
+		return q
+	}
+	// What rules see of a secret is not what the dossier writes.
+	parent, _, _ := cutLast(path, ".")
+	return questions()[parent]
+}
+
+func cutLast(s, sep string) (before, after string, found bool) {
+	if i := strings.LastIndex(s, sep); i >= 0 {
+		return s[:i], s[i+len(sep):], true
+	}
+	return s, "", false
+}
 
 var questions = sync.OnceValue(func() map[string]string {
 	out := map[string]string{}

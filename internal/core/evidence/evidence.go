@@ -50,6 +50,7 @@ type Purpose struct {
 	Binary     string `json:"binary"`     // where
 	Given      bool   `json:"given"`      // the property list has the text, or one that stands for it
 	Confidence string `json:"confidence"` // of the catalogue's entry
+	Impact     string `json:"impact"`     // of its absence
 }
 
 // Of draws the evidence from a package. code is that of an iOS app, nil for

@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"cmp"
 	"fmt"
 	"path"
 	"slices"
@@ -36,8 +37,12 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, t *tables.Set, code *signs.Index)
 		found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking, Data: sdk.Data, Listed: sdk.Listed}
 		for _, n := range app.Nested {
 			name := strings.TrimSuffix(path.Base(n.Path), ".framework")
-			if found.Seen == "" && n.Kind == "framework" && slices.Contains(sdk.Frameworks, name) {
-				found.Seen, found.Manifest = "framework "+name, n.PrivacyPresent
+			if n.Kind != "framework" || !slices.Contains(sdk.Frameworks, name) {
+				continue
+			}
+			// Of several frameworks, the one without a manifest is shown.
+			if has := hasManifest(app, n); found.Seen == "" || found.Manifest && !has {
+				found.Seen, found.Manifest = "framework "+name, has
 				found.SetSelf(n.Self())
 			}
 		}
@@ -72,6 +77,14 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, t *tables.Set, code *signs.Index)
 		}
 		e.SDKs = append(e.SDKs, found)
 	}
+}
+
+// hasManifest tells whether a framework brings a privacy manifest, of its own or
+// in a bundle of resources inside it.
+func hasManifest(app *facts.IOS, n *facts.Bundle) bool {
+	return n.PrivacyPresent || slices.ContainsFunc(app.Resources, func(r *facts.Bundle) bool {
+		return r.PrivacyPresent && strings.HasPrefix(r.Path, n.Path+"/")
+	})
 }
 
 // isFileOf makes the test whether a path within the app is a file that the
@@ -120,7 +133,7 @@ func (e *Evidence) purposes(app *facts.IOS, t *tables.Set, code *signs.Index) {
 				continue
 			}
 			seen[h.Path+p.Key] = true
-			item := &Purpose{Key: p.Key, Resource: p.Resource, Because: because, Binary: c.Bundle.Code.Path, Given: given[p.Key], Confidence: p.Confidence}
+			item := &Purpose{Key: p.Key, Resource: p.Resource, Because: because, Binary: c.Bundle.Code.Path, Given: given[p.Key], Confidence: p.Confidence, Impact: cmp.Or(p.Impact, "refused")}
 			for _, k := range p.Instead {
 				item.Given = item.Given || given[k]
 			}

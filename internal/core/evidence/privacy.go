@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"maps"
+	"path"
 	"slices"
 	"strings"
 
@@ -21,6 +22,7 @@ type Reason struct {
 	Name      string            `json:"name"`     // what it is about
 	Because   []string          `json:"because"`  // the names that were seen
 	Declared  bool              `json:"declared"` // the bundle's manifest gives a reason
+	Listed    bool              `json:"listed"`   // the bundle is on the store's list of commonly used code
 	Reasons   []string          `json:"reasons"`  // the reasons given
 	Choices   []string          `json:"choices"`  // the codes that the category knows
 	Meanings  map[string]string `json:"meanings"` // of these codes
@@ -31,6 +33,7 @@ type BadReason struct {
 	fact.Mark `json:"-"`
 	Bundle    string `json:"bundle"`
 	What      string `json:"what"`
+	Library   bool   `json:"library"` // it names a reason for libraries, which an app's own manifest may have taken over
 }
 
 // Unused is a purpose string that no code calls for.
@@ -131,11 +134,11 @@ func (e *Evidence) reasons(app *facts.IOS, t *tables.Set, code *signs.Index) {
 				declared[a.Category] = append(declared[a.Category], a.Reasons...)
 			}
 		}
-		if b.Kind == "app" {
+		if b.Kind != "resources" {
 			// What static libraries declare in their resource bundles speaks for
-			// code that is linked into the app.
+			// the code that they are linked into.
 			for _, res := range app.Resources {
-				if res.Privacy == nil {
+				if res.Privacy == nil || b.Kind != "app" && !strings.HasPrefix(res.Path, b.Path+"/") {
 					continue
 				}
 				for _, a := range res.Privacy.Accessed {
@@ -158,6 +161,7 @@ func (e *Evidence) reasons(app *facts.IOS, t *tables.Set, code *signs.Index) {
 					}
 				}
 			}
+			r.Listed = b.Kind == "framework" && listed(t, b.Path)
 			r.Meanings = map[string]string{}
 			for code, meaning := range c.Codes {
 				if b.Kind == "framework" || !slices.Contains(c.ForLibraries, code) {
@@ -172,6 +176,12 @@ func (e *Evidence) reasons(app *facts.IOS, t *tables.Set, code *signs.Index) {
 			e.Reasons = append(e.Reasons, r)
 		}
 	}
+}
+
+// listed tells whether a framework is on the list of commonly used code.
+func listed(t *tables.Set, dir string) bool {
+	name := strings.TrimSuffix(path.Base(dir), ".framework")
+	return slices.ContainsFunc(t.SDKs, func(s *tables.SDK) bool { return s.Listed && slices.Contains(s.Frameworks, name) })
 }
 
 // unreadManifest is why a manifest that could declare a bundle's reasons is not
@@ -259,6 +269,7 @@ func (e *Evidence) badReasons(app *facts.IOS, t *tables.Set) {
 					bad("the reason " + code + " does not belong to " + a.Category)
 				} else if b.Kind == "app" && slices.Contains(c.ForLibraries, code) {
 					bad("the reason " + code + " is for third-party libraries, not for an app")
+					e.BadReasons[len(e.BadReasons)-1].Library = true
 				}
 			}
 		}

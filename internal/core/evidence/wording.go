@@ -98,6 +98,15 @@ func (j reader) why(text string) string {
 		if characters < j.table.LeastDense {
 			return "it is too short to say what for"
 		}
+		if j.table.DenseRequest != "" && j.table.DenseRequest.Match(text) {
+			return "it asks, and does not say what for"
+		}
+		return ""
+	}
+	if strings.ContainsFunc(text, func(r rune) bool { return unicode.Is(unicode.Hangul, r) }) {
+		if characters < j.table.LeastDense {
+			return "it is too short to say what for"
+		}
 		return ""
 	}
 	if end, ok := j.table.Request.Begins(text); ok && !j.table.Clause.Match(text[end:]) {

@@ -38,7 +38,8 @@ type Certificate struct {
 	Algorithm   string    `json:"algorithm"` // with which the certificate itself was signed
 	NotBefore   time.Time `json:"not_before"`
 	NotAfter    time.Time `json:"not_after"`
-	Fingerprint string    `json:"fingerprint"` // SHA-256
+	Fingerprint string    `json:"fingerprint"`     // SHA-256
+	Marks       []string  `json:"marks,omitempty"` // extensions by which an authority says what it is for
 }
 
 // SignatureFault is a place where signature and contents do not agree.

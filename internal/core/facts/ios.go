@@ -18,6 +18,8 @@ type IOS struct {
 	Archive        *BuildArchive `json:"archive"`         // what a build archive says of itself; nil for other packages
 	StoreCopy      bool          `json:"store_copy"`      // marks show that the store delivered it
 	Unpacked       int64         `json:"unpacked"`        // bytes of all files of the app
+	Packed         int64         `json:"packed"`          // the same, compressed, without what lies beside the app
+	PrivateKeys    []*KeyFile    `json:"private_keys"`    // files that hold a private key in PEM form
 
 	// Shorter names for rules; set by Alias.
 	App    *Bundle   `json:"-" alias:"app" derived:"yes"`    // the first of the bundles

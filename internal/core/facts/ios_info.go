@@ -22,13 +22,17 @@ type Info struct {
 	LaunchScreen         bool              `json:"launch_screen"` // a storyboard or a launch-screen dictionary is named
 	BackgroundModes      []string          `json:"background_modes"`
 	URLSchemes           []string          `json:"url_schemes"`
-	ArbitraryLoads       bool              `json:"arbitrary_loads"` // transport security is switched off for all hosts
-	Unexpanded           []string          `json:"unexpanded"`      // keys whose value a build variable was left in
-	PackageType          string            `json:"package_type"`    // CFBundlePackageType
-	RequiresIOS          bool              `json:"requires_ios"`    // LSRequiresIPhoneOS
-	Orientations         []string          `json:"orientations"`    // for tablets, or for all devices
-	FullScreen           bool              `json:"full_screen"`     // UIRequiresFullScreen
-	Capabilities         []string          `json:"capabilities"`    // UIRequiredDeviceCapabilities
+	ArbitraryLoads       bool              `json:"arbitrary_loads"`    // transport security is switched off for all hosts
+	Unexpanded           []string          `json:"unexpanded"`         // keys whose value a build variable was left in
+	PackageType          string            `json:"package_type"`       // CFBundlePackageType
+	RequiresIOS          bool              `json:"requires_ios"`       // LSRequiresIPhoneOS
+	Orientations         []string          `json:"orientations"`       // for tablets, or for all devices
+	Twice                []string          `json:"twice,omitempty"`    // keys that the property list holds more than once
+	MediaLoads           bool              `json:"media_loads"`        // unencrypted media from every host
+	Stub                 bool              `json:"stub"`               // the app only carries a messages extension or a watch app
+	DevelopmentRegion    string            `json:"development_region"` // the language of the texts that are not translated
+	FullScreen           bool              `json:"full_screen"`        // UIRequiresFullScreen
+	Capabilities         []string          `json:"capabilities"`       // UIRequiredDeviceCapabilities
 	QuerySchemes         []string          `json:"query_schemes"`
 	TaskIDs              []string          `json:"task_ids"` // BGTaskSchedulerPermittedIdentifiers
 	BonjourServices      []string          `json:"bonjour_services"`

@@ -25,6 +25,7 @@ type CodeSignature struct {
 	Adhoc           bool           `json:"adhoc"` // nobody signed it
 	SHA256          bool           `json:"sha256"`
 	Version         int64          `json:"version"` // of the code directory
+	CDHash          string         `json:"cdhash"`  // digest of the SHA-256 code directory, 20 bytes as hex
 	Signer          *Certificate   `json:"signer"`
 	Chain           []*Certificate `json:"chain"` // the certificates above the signer's that came along
 	Entitlements    []*Entitlement `json:"entitlements"`

@@ -29,6 +29,10 @@ type Known struct {
 	ClosedCalls             []string               `json:"closed_calls"`             // Android calls that read identifiers closed to apps of today
 	DebugCertificates       []*Pattern             `json:"debug_certificates"`       // subjects of certificates that development tools make
 	DevelopmentCertificates []*Pattern             `json:"development_certificates"` // subjects of certificates that do not serve for distribution
+	DistributionMarks       []string               `json:"distribution_marks"`       // extensions of certificates that sign for the iOS store
+	DevelopmentMarks        []string               `json:"development_marks"`        // extensions of those that do not
+	BundlePlaces            map[string]string      `json:"bundle_places"`            // regular expressions over the paths of nested bundles, by kind
+	ExternalPurchases       map[string]string      `json:"external_purchases"`       // keys of the property list, with the entitlement of each
 	ShrinkerMarks           []string               `json:"shrinker_marks"`           // beginnings of the marks that shrinkers leave in code
 	Junk                    []*Pattern             `json:"junk"`                     // files that do not belong into a release
 	Leftovers               []*Pattern             `json:"leftovers"`                // files that the iOS store refuses inside an app
@@ -107,7 +111,8 @@ type Wording struct {
 	Faults          []*Pattern `json:"faults"`           // texts that are known to be turned down
 	LeastCharacters int64      `json:"least_characters"` // below it a text is too short
 	LeastWords      int64      `json:"least_words"`
-	LeastDense      int64      `json:"least_dense"` // characters, in scripts without blanks
+	LeastDense      int64      `json:"least_dense"`   // characters, in scripts without blanks and in Korean
+	DenseRequest    Regexp     `json:"dense_request"` // a bare request in such a script
 }
 
 // PrivateName is a name of the iOS system that apps may not use.
@@ -195,8 +200,9 @@ type Purpose struct {
 	Key        string   `json:"key" need:"the property-list key"`
 	Resource   string   `json:"resource" need:"what is protected, in words"`
 	Signs      []*Sign  `json:"signs"`
-	Instead    []string `json:"instead"` // keys that also satisfy the need
-	Below      string   `json:"below"`   // needed only when the least system version is below this
+	Instead    []string `json:"instead"`                        // keys that also satisfy the need
+	Below      string   `json:"below"`                          // needed only when the least system version is below this
+	Impact     string   `json:"impact" enum:"refused|rejected"` // of its absence; refused when nothing is written
 	Confidence string   `json:"confidence" enum:"high|medium|low"`
 }
 

@@ -5,12 +5,11 @@ import (
 	"cmp"
 	"context"
 	"io"
-	"path"
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
 
+	"regola.example/regola/internal/core/artifact/keyfile"
 	"regola.example/regola/internal/core/budget"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
@@ -121,7 +120,7 @@ func (r *reader) visit(e *files.Entry, check *jarsig.Check, wanted map[string]bo
 			out.fault = check.Verify(e.Name, bytes.NewReader(data), buf)
 		}
 		out.code = r.readDex(out.dex, data, wanted)
-		if privateKey.Match(data) {
+		if keyfile.Holds(data) {
 			out.key = e.Name
 		}
 		return out
@@ -136,7 +135,7 @@ func (r *reader) visit(e *files.Entry, check *jarsig.Check, wanted map[string]bo
 		if check != nil {
 			out.fault = check.Verify(e.Name, bytes.NewReader(data), buf)
 		}
-		if privateKey.Match(data) {
+		if keyfile.Holds(data) {
 			out.key = e.Name
 		}
 		return out
@@ -178,23 +177,9 @@ func (r *reader) visit(e *files.Entry, check *jarsig.Check, wanted map[string]bo
 	return out
 }
 
-// privateKey matches a private key in PEM form: the header alone is in every
-// program that reads keys, so what follows must be a key's bytes.
-var privateKey = regexp.MustCompile(`-----BEGIN (?:[A-Z0-9]+ )?PRIVATE KEY-----(?:\\n|\s)*[A-Za-z0-9+/=]{40}`)
-
-// maxKeyFile bounds the files that are looked through for a key, in bytes.
-const maxKeyFile = 64 << 10
-
 // mayHoldKey tells whether an entry is a small file of the app's own.
 func mayHoldKey(e *files.Entry) bool {
-	if e.Size < 64 || e.Size > maxKeyFile {
-		return false
-	}
-	switch path.Ext(e.Name) {
-	case ".png", ".webp", ".jpg", ".ogg", ".mp3", ".xml", ".ttf", ".otf", ".so", ".dex":
-		return false
-	}
-	return strings.Contains("/"+e.Name, "/assets/") || strings.Contains("/"+e.Name, "/res/raw")
+	return keyfile.Worth(e) && (strings.Contains("/"+e.Name, "/assets/") || strings.Contains("/"+e.Name, "/res/raw"))
 }
 
 // digest verifies an entry that nobody else reads.

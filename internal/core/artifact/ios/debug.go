@@ -57,7 +57,7 @@ func (r *reader) debugInfo() {
 	r.out.Debug.SetSelf(r.at(""))
 	for _, e := range r.whole.Entries {
 		switch {
-		case strings.Contains(e.Name, ".dSYM/Contents/Resources/DWARF/") && !strings.HasPrefix(e.Name, r.root+"/"):
+		case strings.Contains(e.Name, ".dSYM/Contents/Resources/DWARF/") && r.root != "" && !strings.HasPrefix(e.Name, r.root+"/"):
 			r.out.Debug.Carried = true
 			src, err := e.Open()
 			var f *macho.File

@@ -111,6 +111,7 @@ func (r *reader) pictures(icon *facts.IOSIcon, names []string, dir string) {
 	}
 	for _, name := range slices.Compact(names) {
 		found := byName[strings.TrimSuffix(name, ".png")]
+		slices.SortFunc(found, func(a, b *files.Entry) int { return strings.Compare(a.Name, b.Name) })
 		for _, e := range found {
 			icon.Files = append(icon.Files, r.iconFile(e))
 		}
@@ -188,6 +189,11 @@ func (r *reader) iconFile(e *files.Entry) *facts.IconFile {
 		return f
 	}
 	f.Width, f.Height, f.Alpha = int64(info.Width), int64(info.Height), info.Alpha
+	if info.Crushed {
+		// The platform's own form always has the channel; whether the picture
+		// was transparent is not told by it.
+		f.Lose("alpha", fact.Unread("the picture is in the platform's own form, which always has an alpha channel"))
+	}
 	n, err := pngmeta.Colors(bytes.NewReader(data))
 	if f.Colors = int64(n); err != nil {
 		f.Lose("colors", fact.Unread(err.Error()))

@@ -28,6 +28,8 @@ func (r *reader) info(b *facts.Bundle, info *plist.Value, at place.Place) {
 			o.Lose(field, fact.Unread(fmt.Sprintf("%s is %s, not a string", key, v.Kind.Noun())))
 		}
 	}
+	o.Twice = info.Twice
+	o.Put("twice", at)
 	o.Keys = info.SortedKeys()
 	o.Put("keys", at)
 	o.Put("switched_on", at)
@@ -67,6 +69,9 @@ func (r *reader) info(b *facts.Bundle, info *plist.Value, at place.Place) {
 		case v.Kind == plist.Boolean:
 			o.Encryption = &v.Bool
 		default:
+			w := &facts.WrongType{Key: "ITSAppUsesNonExemptEncryption", Type: v.Kind.Noun(), Want: plist.Boolean.Noun()}
+			w.SetSelf(valueAt(at, v, "ITSAppUsesNonExemptEncryption"))
+			o.WrongTypes = append(o.WrongTypes, w)
 			o.Lose("encryption", fact.Unread(fmt.Sprintf("ITSAppUsesNonExemptEncryption is %s, not a boolean", v.Kind.Noun())))
 		}
 	} else if b.Kind == "app" {
@@ -78,7 +83,9 @@ func (r *reader) info(b *facts.Bundle, info *plist.Value, at place.Place) {
 	put("package_type", info.Get("CFBundlePackageType"), "CFBundlePackageType")
 	o.RequiresIOS = info.Get("LSRequiresIPhoneOS").IsTrue()
 	put("requires_ios", info.Get("LSRequiresIPhoneOS"), "LSRequiresIPhoneOS")
-	o.FullScreen = info.Get("UIRequiresFullScreen").IsTrue()
+	o.FullScreen = info.Get("UIRequiresFullScreen").IsTrue() || info.Get("UIRequiresFullScreen~ipad").IsTrue()
+	o.Stub = info.Get("LSApplicationLaunchProhibited").IsTrue() || info.Get("ITSWatchOnlyContainer").IsTrue()
+	o.DevelopmentRegion = info.Get("CFBundleDevelopmentRegion").Text()
 	turns := info.Get("UISupportedInterfaceOrientations~ipad")
 	if turns == nil {
 		turns = info.Get("UISupportedInterfaceOrientations")
@@ -94,12 +101,11 @@ func (r *reader) info(b *facts.Bundle, info *plist.Value, at place.Place) {
 	o.BonjourServices = info.Get("NSBonjourServices").Texts()
 	unexpanded("", info, &o.Unexpanded)
 	o.Put("unexpanded", at)
-	launch := info.Get("UILaunchStoryboardName")
-	if launch == nil {
-		launch = info.Get("UILaunchScreen")
-	}
-	if launch == nil {
-		launch = info.Get("UILaunchScreens")
+	var launch *plist.Value
+	for _, k := range []string{"UILaunchStoryboardName", "UILaunchScreen", "UILaunchScreens", "UILaunchStoryboardName~ipad", "UILaunchStoryboardName~iphone"} {
+		if launch == nil {
+			launch = info.Get(k)
+		}
 	}
 	o.LaunchScreen = launch != nil
 	put("launch_screen", launch, "UILaunchScreen")
@@ -139,6 +145,7 @@ func (r *reader) info(b *facts.Bundle, info *plist.Value, at place.Place) {
 			o.ArbitraryLoads = false
 		}
 	}
+	o.MediaLoads = info.Path("NSAppTransportSecurity", "NSAllowsArbitraryLoadsForMedia").IsTrue()
 	put("arbitrary_loads", ats, "NSAppTransportSecurity.NSAllowsArbitraryLoads")
 	r.purposes(b, info, at)
 	o.InfoVersion = info.Get("CFBundleInfoDictionaryVersion").Text()
@@ -187,13 +194,13 @@ func (r *reader) info(b *facts.Bundle, info *plist.Value, at place.Place) {
 	put("accessory_protocols", info.Get("UISupportedExternalAccessoryProtocols"), "UISupportedExternalAccessoryProtocols")
 	text("companion", "WKCompanionAppBundleIdentifier", &o.Companion)
 	for _, k := range info.SortedKeys() {
-		if strings.HasPrefix(k, "NS") && strings.Contains(k, "UsageDescription") {
+		if (strings.HasPrefix(k, "NS") || k == "NFCReaderUsageDescription") && strings.Contains(k, "UsageDescription") {
 			o.PurposeKeys = append(o.PurposeKeys, k)
 		}
 	}
 	ext, kit := info.Get("NSExtension"), info.Get("EXAppExtensionAttributes")
 	o.Point = ext.Get("NSExtensionPointIdentifier").Text()
-	o.Put("point", valueAt(at, ext.Get("NSExtensionPointIdentifier"), "NSExtensioo.NSExtensionPointIdentifier"))
+	o.Put("point", valueAt(at, ext.Get("NSExtensionPointIdentifier"), "NSExtension.NSExtensionPointIdentifier"))
 	if kit != nil {
 		o.ExtensionKit, o.Point = true, kit.Get("EXExtensionPointIdentifier").Text()
 		o.Put("point", valueAt(at, kit.Get("EXExtensionPointIdentifier"), "EXAppExtensionAttributes.EXExtensionPointIdentifier"))
@@ -204,7 +211,7 @@ func (r *reader) info(b *facts.Bundle, info *plist.Value, at place.Place) {
 	o.Activation = attrs.Get("NSExtensionActivationRule").Text()
 	o.Intents = attrs.Get("IntentsSupported").Texts()
 	for field, key := range map[string]string{"open_access": "RequestsOpenAccess", "activation": "NSExtensionActivationRule", "intents": "IntentsSupported"} {
-		o.Put(field, valueAt(at, attrs.Get(key), "NSExtensioo.NSExtensionAttributes."+key))
+		o.Put(field, valueAt(at, attrs.Get(key), "NSExtension.NSExtensionAttributes."+key))
 	}
 	o.Clip = info.Get("NSAppClip") != nil
 	o.WatchApp = info.Get("WKApplication").IsTrue() || info.Get("WKWatchKitApp").IsTrue()
@@ -255,7 +262,7 @@ func unexpanded(path string, v *plist.Value, out *[]string) {
 // purposes reads the texts that the system shows when it asks for access.
 func (r *reader) purposes(b *facts.Bundle, info *plist.Value, at place.Place) {
 	for _, k := range info.SortedKeys() {
-		if !strings.HasPrefix(k, "NS") || !strings.HasSuffix(k, "UsageDescription") {
+		if !strings.HasPrefix(k, "NS") && k != "NFCReaderUsageDescription" || !strings.HasSuffix(k, "UsageDescription") {
 			continue
 		}
 		v := info.Get(k)

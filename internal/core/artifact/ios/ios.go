@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"path"
 
+	"regola.example/regola/internal/core/artifact/keyfile"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/files"
 	"regola.example/regola/internal/core/format/assetcar"
@@ -149,6 +150,21 @@ func valueAt(at place.Place, v *plist.Value, key string) place.Place {
 func (r *reader) presence() {
 	for _, e := range r.tree.Entries {
 		r.out.Unpacked += e.Size
+		r.out.Packed += e.Compressed
+	}
+	code := map[string]bool{}
+	for _, b := range r.out.Bundles {
+		code[r.executable(b)] = true
+	}
+	for _, e := range r.tree.Entries {
+		if !keyfile.Worth(e) || path.Base(e.Name) == "CodeResources" || code[e.Name] {
+			continue
+		}
+		if data, err := e.Read(0); err == nil && keyfile.Holds(data) {
+			k := &facts.KeyFile{Path: e.Name}
+			k.SetSelf(r.at(e.Name))
+			r.out.PrivateKeys = append(r.out.PrivateKeys, k)
+		}
 	}
 	for _, e := range r.tree.Below("SC_Info") {
 		r.out.StoreCopy = r.out.StoreCopy || path.Ext(e.Name) == ".sinf" || path.Ext(e.Name) == ".supp"

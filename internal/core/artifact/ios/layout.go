@@ -2,6 +2,7 @@ package ios
 
 import (
 	"encoding/binary"
+	"io/fs"
 	"path"
 	"slices"
 	"sort"
@@ -87,6 +88,18 @@ func (r *reader) entries() {
 			}
 		}
 	}
+	for _, e := range r.tree.Entries {
+		if e.Mode&fs.ModeSymlink == 0 || e.Size > 4096 {
+			continue
+		}
+		if target, err := e.Read(4096); err == nil {
+			to := string(target)
+			if path.IsAbs(to) || strings.HasPrefix(path.Join(path.Dir(e.Name), to), "..") {
+				name := path.Join(r.root, e.Name)
+				o.ArchiveFaults = append(o.ArchiveFaults, r.archiveFault("link", name, "is a link that leads out of the app, to "+to))
+			}
+		}
+	}
 	for _, e := range r.whole.Entries {
 		if strings.HasSuffix(e.Name, " ") || strings.Contains(e.Name, " /") {
 			o.ArchiveFaults = append(o.ArchiveFaults, r.archiveFault("blank", e.Name, "has a name that ends with a blank"))
@@ -100,8 +113,12 @@ func (r *reader) archiveFault(kind, entry, what string) *facts.ArchiveFault {
 	return f
 }
 
-// loose finds code that is no bundle's executable. Only files that look like
-// code by their names are opened.
+// noCode are extensions of files that are not looked into for code: pictures,
+// sound, films, texts, and what the build tools compile.
+var noCode = strings.Fields(".png .jpg .jpeg .gif .webp .heic .pdf .svg .car .nib .plist .strings .stringsdict .json .js .html .css .map .txt .md " +
+	".ttf .otf .woff .woff2 .mp3 .m4a .aac .caf .wav .ogg .mp4 .mov .m4v .xml .yaml .yml .csv .db .sqlite .mom .omo .momd .xcprivacy .mobileprovision .ktx .metallib .lottie .swiftmodule .h .modulemap")
+
+// loose finds code that is no bundle's executable, by its content.
 func (r *reader) loose() {
 	known := map[string]bool{}
 	for _, b := range r.out.Bundles {
@@ -109,7 +126,7 @@ func (r *reader) loose() {
 	}
 	for _, e := range r.tree.Entries {
 		ext := path.Ext(e.Name)
-		if !slices.Contains([]string{"", ".dylib", ".so", ".a", ".o", ".debug"}, ext) || known[e.Name] || e.Size < 8 {
+		if slices.Contains(noCode, strings.ToLower(ext)) || known[e.Name] || e.Size < 8 || e.Mode&fs.ModeSymlink != 0 {
 			continue
 		}
 		if strings.Contains(e.Name, "_CodeSignature/") || strings.Contains(e.Name, "SC_Info/") || strings.Contains(e.Name, "_WatchKitStub/") {

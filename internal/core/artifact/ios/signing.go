@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"path"
 	"slices"
+	"strings"
 
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
@@ -84,6 +85,7 @@ func (r *reader) verifySeals() {
 		if s == nil {
 			continue
 		}
+		r.nestedSeal(b, s)
 		sub := r.tree.Sub(b.Path)
 		names := make([]string, len(sub.Entries))
 		for i, e := range sub.Entries {
@@ -103,6 +105,41 @@ func (r *reader) verifySeals() {
 	}
 }
 
+// nestedSeal holds the nested bundles against the digests of their code
+// directories. Only code of one architecture is judged: of others the seal
+// holds one of several.
+func (r *reader) nestedSeal(b *facts.Bundle, s *coderes.Seal) {
+	held := s.Nested()
+	if len(held) == 0 {
+		return // a seal of an older form, which says nothing of nested code
+	}
+	add := func(n *facts.Bundle, what string) {
+		f := &facts.SealFault{Path: n.Path, What: what}
+		f.SetSelf(n.Self())
+		b.Seal.Faults = append(b.Seal.Faults, f)
+	}
+	for _, n := range r.out.Nested {
+		rest := n.Path
+		if b.Path != "." {
+			var inside bool
+			if rest, inside = strings.CutPrefix(n.Path, b.Path+"/"); !inside {
+				continue
+			}
+		}
+		if n.Signature == nil || n.Signature.CDHash == "" || n.Signature.Adhoc || len(n.Code.Slices) != 1 || strings.Count(rest, "/") != 1 {
+			continue
+		}
+		switch want, ok := held[rest]; {
+		case !ok:
+			add(n, "was added after signing")
+		case !strings.Contains(want.Requirement, `"`+n.Signature.Identifier+`"`):
+			// Written by a tool that takes other digests, too: not judged.
+		case want.CDHash != n.Signature.CDHash:
+			add(n, "was signed again after the bundle around it was sealed")
+		}
+	}
+}
+
 // notVerified is why digests are not known to fit.
 var notVerified = fact.Missing("the digests were not verified; run check, or facts --digests")
 
@@ -115,7 +152,7 @@ func (r *reader) signature(b *facts.Bundle, s *macho.Slice) {
 		b.Lose("signature", fact.Unread("the code signature cannot be read: "+err.Error()))
 		return
 	}
-	f := &facts.CodeSignature{Identifier: sig.Identifier, Team: sig.Team, Adhoc: sig.Adhoc(), SHA256: sig.SHA256, Version: int64(sig.Version),
+	f := &facts.CodeSignature{Identifier: sig.Identifier, Team: sig.Team, Adhoc: sig.Adhoc(), SHA256: sig.SHA256, Version: int64(sig.Version), CDHash: sig.CDHash,
 		Entitlements: entitlements(sig.Entitlements), EntitlementsDER: sig.EntitlementsDER, Signer: certificate(sig.Signer)}
 	f.SetSelf(at)
 	for _, c := range sig.Chain {
@@ -162,7 +199,7 @@ func certificate(c *x509meta.Certificate) *facts.Certificate {
 		return nil
 	}
 	return &facts.Certificate{Subject: c.Subject, Key: c.Key, Bits: int64(c.Bits), Algorithm: c.Algorithm,
-		NotBefore: c.NotBefore, NotAfter: c.NotAfter, Fingerprint: c.Fingerprint}
+		NotBefore: c.NotBefore, NotAfter: c.NotAfter, Fingerprint: c.Fingerprint, Marks: c.Marks}
 }
 
 // entitlements flattens a dictionary of entitlements.

@@ -9,6 +9,7 @@ import (
 	"bytes"
 	"context"
 	"crypto/sha256"
+	"encoding/hex"
 	"path"
 	"regexp"
 	"sort"
@@ -29,6 +30,8 @@ type Seal struct {
 
 type file struct {
 	digest   []byte // SHA-256; nil for links and nested code
+	cdhash   []byte // of nested code: the digest of its code directory
+	require  string // of nested code: what its signature must be
 	optional bool
 	nested   bool
 }
@@ -59,6 +62,10 @@ func Parse(data []byte, b *budget.Budget) (*Seal, error) {
 				f.digest = h.Bytes
 			}
 			f.optional = v.Get("optional").IsTrue()
+			if h := v.Get("cdhash"); h != nil && h.Kind == plist.Data {
+				f.cdhash = h.Bytes
+			}
+			f.require = v.Get("requirement").Text()
 			f.nested = v.Get("cdhash") != nil || v.Get("requirement") != nil
 		}
 		s.files[name] = f
@@ -114,6 +121,23 @@ func (s *Seal) Digested() []string {
 	for n, f := range s.files {
 		if f.digest != nil && !f.nested {
 			out = append(out, n)
+		}
+	}
+	return out
+}
+
+// Nested is what a seal says of nested code.
+type Nested struct {
+	CDHash      string // digest of its code directory, as hex
+	Requirement string // what its signature must be
+}
+
+// Nested lists the nested code by its path.
+func (s *Seal) Nested() map[string]Nested {
+	out := map[string]Nested{}
+	for n, f := range s.files {
+		if f.cdhash != nil {
+			out[n] = Nested{hex.EncodeToString(f.cdhash), f.require}
 		}
 	}
 	return out

@@ -18,6 +18,7 @@ type Info struct {
 	Width, Height int // pixels
 	Depth         int // bits a sample
 	Alpha         bool
+	Crushed       bool // rewritten by the iOS packer
 	Palette       bool
 	Animated      bool
 }
@@ -44,6 +45,7 @@ func Read(r io.Reader) (Info, error) {
 		switch kind {
 		case "IHDR", "CgBI": // CgBI stands before IHDR in PNGs that the iOS packer rewrote
 			if kind == "CgBI" {
+				info.Crushed = true
 				break
 			}
 			var b [13]byte

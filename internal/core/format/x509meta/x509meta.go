@@ -32,7 +32,8 @@ type Certificate struct {
 	Algorithm   string // with which the certificate itself was signed
 	NotBefore   time.Time
 	NotAfter    time.Time
-	Fingerprint string // SHA-256 of the whole certificate, as hex
+	Fingerprint string   // SHA-256 of the whole certificate, as hex
+	Marks       []string // extensions by which an authority says what a certificate is for, by their object identifiers
 }
 
 // Of sums up a parsed certificate.
@@ -41,6 +42,11 @@ func Of(c *x509.Certificate) *Certificate {
 	out := &Certificate{
 		Subject: name(c.Subject.String()), Issuer: name(c.Issuer.String()), Algorithm: c.SignatureAlgorithm.String(),
 		NotBefore: day.Bounded(c.NotBefore), NotAfter: day.Bounded(c.NotAfter), Fingerprint: hex.EncodeToString(sum[:]),
+	}
+	for _, x := range c.Extensions {
+		if len(x.Id) > 6 && x.Id[0] == 1 && x.Id[1] == 2 && x.Id[2] == 840 { // of companies
+			out.Marks = append(out.Marks, x.Id.String())
+		}
 	}
 	switch k := c.PublicKey.(type) {
 	case *rsa.PublicKey:

@@ -9,11 +9,14 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"slices"
+	"strconv"
 	"strings"
 	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 	"golang.org/x/term"
 
 	"regola.example/regola/internal/core/day"
@@ -38,6 +41,7 @@ type env struct {
 	err   io.Writer
 	exit  int
 	color string // auto, always or never
+	width int    // of --width; 0 when it is not given
 	today func() day.Day
 	lib   *rulebooks.Library
 }
@@ -86,11 +90,20 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 		SilenceUsage:  true,
 		Args:          cobra.NoArgs,
 		RunE:          func(c *cobra.Command, _ []string) error { return c.Help() },
-		PersistentPreRunE: func(*cobra.Command, []string) error {
+		PersistentPreRunE: func(c *cobra.Command, _ []string) error {
+			if err := emptyFlags(c); err != nil {
+				return err
+			}
+			if e.width != 0 && (e.width < 40 || e.width > 120) {
+				return usageError(fmt.Sprintf("--width: %d is not a width", e.width), "write a number from 40 to 120")
+			}
 			return oneOf("--color", e.color, []string{"auto", "always", "never"})
 		},
 	}
 	root.PersistentFlags().StringVar(&e.color, "color", "auto", "colour: auto (on a terminal), always, never")
+	root.PersistentFlags().IntVar(&e.width, "width", 0, "columns of the text, 40 to 120 (by default the terminal's, COLUMNS, or 100)")
+	root.Version = Version
+	root.SetVersionTemplate("regola {{.Version}}\n")
 	_ = root.RegisterFlagCompletionFunc("color", choices("auto", "always", "never"))
 	root.SetIn(e.in)
 	root.SetOut(e.out)
@@ -99,7 +112,7 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 		return usageError(err.Error(), fmt.Sprintf("run %q for the flags", c.CommandPath()+" --help"))
 	})
 	root.AddCommand(e.checkCommand(), e.factsCommand(), e.rulesCommand(), e.explainCommand(), e.privacyCommand(),
-		e.rulebookCommand(), e.schemaCommand(), e.demoCommand(), e.versionCommand())
+		e.dutiesCommand(), e.tablesCommand(), e.rulebookCommand(), e.schemaCommand(), e.demoCommand(), e.versionCommand())
 	return root
 }
 
@@ -138,7 +151,10 @@ func (e *env) complain(err error) {
 // look finds out how text may be laid out on a stream. Colour is for terminals
 // only, and for those who did not switch it off with NO_COLOR.
 func (e *env) look(w io.Writer) report.Look {
-	l := report.Look{Color: e.color == "always"}
+	l := report.Look{Color: e.color == "always", Width: e.width}
+	if n, err := strconv.Atoi(os.Getenv("COLUMNS")); err == nil && n > 0 && l.Width == 0 {
+		l.Width = n
+	}
 	if o, is := w.(*output); is {
 		w = o.Writer
 	}
@@ -147,10 +163,27 @@ func (e *env) look(w io.Writer) report.Look {
 		return l
 	}
 	l.Color = l.Color || e.color == "auto" && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
-	if width, _, err := term.GetSize(int(f.Fd())); err == nil {
+	if width, _, err := term.GetSize(int(f.Fd())); err == nil && l.Width == 0 {
 		l.Width = width
 	}
 	return l
+}
+
+// emptyFlags refuses a flag with an empty value: a variable of a pipeline that
+// is not set would change what is judged.
+func emptyFlags(c *cobra.Command) error {
+	var err error
+	c.Flags().Visit(func(f *pflag.Flag) {
+		v := strings.Trim(f.Value.String(), "[]")
+		if err != nil || f.Value.Type() == "bool" {
+			return
+		}
+		list := f.Value.Type() == "stringSlice" || f.Value.Type() == "stringArray"
+		if v == "" || list && slices.Contains(strings.Split(v, ","), "") {
+			err = usageError("--"+f.Name+": the value is empty", "leave the flag out, or give it a value; is a variable not set?")
+		}
+	})
+	return err
 }
 
 // dayFlag reads --on; empty means today.

@@ -54,7 +54,7 @@ is never overwritten.`,
 				return err
 			}
 			fmt.Fprintf(e.out, "The demo is in %s: faulty/, and sound/ with the faults fixed.\n\n", folder)
-			if err := report.Text(e.out, res, e.look(e.out), exitStatus(res, "error")); err != nil {
+			if err := report.Text(e.out, res, e.look(e.out), exitStatus(res, "error", false)); err != nil {
 				return err
 			}
 			fmt.Fprintf(e.out, `

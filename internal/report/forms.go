@@ -17,6 +17,7 @@ type Form struct {
 // Forms lists the forms of a check's result, the usual one first.
 var Forms = []Form{
 	{"text", "for people", Text},
+	{"brief", "one line a finding, for terminals and editors", Brief},
 	{"json", "for programs; see the schema check", func(w io.Writer, r *check.Result, _ Look, exit int) error {
 		return JSON(w, NewCheckDocument(r, exit))
 	}},

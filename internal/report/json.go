@@ -22,23 +22,49 @@ const FormatNumber = 1
 // CheckDocument is the JSON form of a check's result. Its unit is the verdict:
 // one rule for one store.
 type CheckDocument struct {
-	Regola    int64            `json:"regola"` // version of this form
-	App       string           `json:"app"`
-	Version   string           `json:"version"`
-	On        string           `json:"on"` // the day as of which it was judged
-	Exit      int64            `json:"exit"`
-	Stores    []StoreEntry     `json:"stores"`
-	Findings  []FindingEntry   `json:"findings"`   // broken rules with their places
-	Waived    []FindingEntry   `json:"waived"`     // places that the team accepts
-	NotJudged []GapEntry       `json:"not_judged"` // rules that are to answer or could not be read, or only in part
-	Questions []QuestionEntry  `json:"questions"`
-	Waivers   WaiverEntries    `json:"waivers"`
-	Verdicts  []VerdictEntry   `json:"verdicts"`
-	Totals    map[string]int64 `json:"totals"` // verdicts by state
+	Regola    int64             `json:"regola"`   // version of this form
+	Program   string            `json:"program"`  // version of the program
+	Editions  map[string]string `json:"editions"` // of the rulebooks and tables, by file
+	Filters   FilterEntry       `json:"filters"`  // what the call narrowed
+	App       string            `json:"app"`
+	Version   string            `json:"version"`
+	On        string            `json:"on"` // the day as of which it was judged
+	Exit      int64             `json:"exit"`
+	Stores    []StoreEntry      `json:"stores"`
+	Findings  []FindingEntry    `json:"findings"`   // broken rules with their places
+	Waived    []FindingEntry    `json:"waived"`     // places that the team accepts
+	NotJudged []GapEntry        `json:"not_judged"` // rules that are to answer or could not be read, or only in part
+	Duties    []DutyEntry       `json:"duties"`     // what the stores ask because of this package and dossier
+	Questions []QuestionEntry   `json:"questions"`
+	Waivers   WaiverEntries     `json:"waivers"`
+	Verdicts  []VerdictEntry    `json:"verdicts"`
+	Totals    map[string]int64  `json:"totals"` // verdicts by state
+}
+
+// FilterEntry is what the call narrowed.
+type FilterEntry struct {
+	Stores []string `json:"stores"` // empty for all
+	Stages []string `json:"stages"` // empty for all
+	FailOn string   `json:"fail_on"`
+	Strict bool     `json:"strict"`
+}
+
+// DutyEntry is something that a store makes people answer, declare or hand in.
+type DutyEntry struct {
+	What    string      `json:"what"`
+	State   string      `json:"state" enum:"open|contradicted|done"`
+	Because string      `json:"because"` // the evidence; empty for what every release is asked
+	Write   string      `json:"write"`   // where the dossier answers it
+	Impact  string      `json:"impact"`  // what the store does without it
+	Stores  []string    `json:"stores"`
+	Rule    string      `json:"rule"`
+	Place   place.Place `json:"place"` // of the evidence
 }
 
 // StoreEntry is one store.
 type StoreEntry struct {
+	Outcome string           `json:"outcome" enum:"refused|blocked|rejected|open|partly|passes"` // what the store would do, in a word
+	Digest  string           `json:"digest,omitempty"`                                           // SHA-256 of the package file
 	Store   string           `json:"store"`
 	Name    string           `json:"name"`
 	Package string           `json:"package,omitempty"`
@@ -58,27 +84,36 @@ type VerdictEntry struct {
 
 // FindingEntry is one broken rule.
 type FindingEntry struct {
-	Rule   string       `json:"rule"`
-	Title  string       `json:"title"`
-	Stage  string       `json:"stage"`
-	Impact string       `json:"impact"` // the gravest of its places
-	Level  string       `json:"level"`
-	Stores []string     `json:"stores"`
-	Places []PlaceEntry `json:"places"`
-	More   int64        `json:"more"` // further places that are only counted
+	Rule   string         `json:"rule"`
+	Title  string         `json:"title"`
+	Stage  string         `json:"stage"`
+	Impact string         `json:"impact"` // the gravest of its places
+	Level  string         `json:"level"`
+	Stores []string       `json:"stores"`
+	Places []PlaceEntry   `json:"places"`
+	More   int64          `json:"more"` // further places that are only counted
+	With   []FindingEntry `json:"with"` // findings that follow from this one
 }
 
 // PlaceEntry is one place in which a rule is broken.
 type PlaceEntry struct {
-	Key    string      `json:"key"` // the same over runs, moved lines and changed texts
-	Impact string      `json:"impact"`
-	Stores []string    `json:"stores"`
-	Found  string      `json:"found"`
-	Seen   string      `json:"seen,omitempty"`
-	Fix    string      `json:"fix"`
-	Field  string      `json:"field,omitempty"` // as rules name it
-	Place  place.Place `json:"place"`
-	Waived *WaiverNote `json:"waived,omitempty"`
+	Key    string        `json:"key"` // the same over runs, moved lines and changed texts
+	Impact string        `json:"impact"`
+	Stores []string      `json:"stores"`
+	Found  string        `json:"found"`
+	Seen   string        `json:"seen,omitempty"`
+	Fix    string        `json:"fix"`
+	Field  string        `json:"field,omitempty"` // as rules name it
+	Place  place.Place   `json:"place"`
+	Waived *WaiverNote   `json:"waived,omitempty"`
+	Raises []RaisedEntry `json:"raises,omitempty"` // rules that would begin to speak if the field were raised
+}
+
+// RaisedEntry is a rule that would begin to speak.
+type RaisedEntry struct {
+	Rule  string `json:"rule"`
+	From  int64  `json:"from"` // the least value with which it does
+	Found string `json:"found"`
 }
 
 // WaiverNote says who accepted a finding and until when.
@@ -121,8 +156,14 @@ type QuestionEntry struct {
 
 // WaiverEntries are the waivers that did not serve.
 type WaiverEntries struct {
-	Expired []string `json:"expired"`
-	Unused  []string `json:"unused"`
+	Expired []WaiverPlace `json:"expired"`
+	Unused  []WaiverPlace `json:"unused"`
+}
+
+// WaiverPlace is a waiver that did not serve.
+type WaiverPlace struct {
+	Rule  string      `json:"rule"`
+	Place place.Place `json:"place"`
 }
 
 // NewCheckDocument puts a result into its JSON form.
@@ -131,10 +172,14 @@ func NewCheckDocument(r *check.Result, exit int) *CheckDocument {
 		Regola: FormatNumber, App: r.App, Version: r.Version, On: r.Day.String(), Exit: int64(exit),
 		Stores: []StoreEntry{}, NotJudged: []GapEntry{}, Questions: []QuestionEntry{}, Verdicts: []VerdictEntry{},
 		Findings: findingEntries(r.Findings(false)), Waived: findingEntries(r.Findings(true)),
-		Waivers: WaiverEntries{Expired: []string{}, Unused: []string{}}, Totals: map[string]int64{},
+		Waivers: WaiverEntries{Expired: []WaiverPlace{}, Unused: []WaiverPlace{}}, Totals: map[string]int64{}, Duties: NewDuties(r),
+		Program: r.About.Program, Editions: r.About.Editions, Filters: FilterEntry{none(r.About.Stores), none(r.About.Stages), r.About.FailOn, r.About.Strict},
+	}
+	if d.Editions == nil {
+		d.Editions = map[string]string{}
 	}
 	for _, s := range r.Stores {
-		e := StoreEntry{Store: s.ID, Name: s.Name, Package: s.Package, ID: s.AppID, Version: s.Version, Counts: map[string]int64{}, Totals: map[string]int64{}}
+		e := StoreEntry{Outcome: string(s.Outcome(r.Partly())), Digest: r.About.Digests[s.Package], Store: s.ID, Name: s.Name, Package: s.Package, ID: s.AppID, Version: s.Version, Counts: map[string]int64{}, Totals: map[string]int64{}}
 		broken := s.Broken()
 		for _, i := range rulebook.Impacts {
 			e.Counts[string(i)] = int64(broken[i])
@@ -165,10 +210,10 @@ func NewCheckDocument(r *check.Result, exit int) *CheckDocument {
 		}
 	}
 	for _, w := range r.Expired {
-		d.Waivers.Expired = append(d.Waivers.Expired, w.Rule)
+		d.Waivers.Expired = append(d.Waivers.Expired, WaiverPlace{w.Rule, w.Self()})
 	}
 	for _, w := range r.Unused {
-		d.Waivers.Unused = append(d.Waivers.Unused, w.Rule)
+		d.Waivers.Unused = append(d.Waivers.Unused, WaiverPlace{w.Rule, w.Self()})
 	}
 	return d
 }
@@ -177,17 +222,37 @@ func findingEntries(findings []*check.Finding) []FindingEntry {
 	out := []FindingEntry{}
 	for _, f := range findings {
 		e := FindingEntry{Rule: f.Rule.ID, Title: f.Rule.Title, Stage: f.Rule.Stage, Impact: string(f.Impact), Level: string(f.Impact.Level()),
-			Stores: f.Stores, More: int64(f.More)}
+			Stores: f.Stores, More: int64(f.More), With: findingEntries(f.With)}
 		for _, x := range f.Faults {
 			p := PlaceEntry{Key: x.Key, Impact: string(x.Impact), Stores: x.Stores, Found: x.Say, Seen: x.Seen, Fix: x.Fix, Field: x.Path, Place: x.At}
 			if w := x.Waiver; w != nil {
 				p.Waived = &WaiverNote{w.Because, w.By, w.Until.String()}
+			}
+			for _, x := range x.Raises {
+				p.Raises = append(p.Raises, RaisedEntry{x.Rule.ID, x.At, x.Say})
 			}
 			e.Places = append(e.Places, p)
 		}
 		out = append(out, e)
 	}
 	return out
+}
+
+// NewDuties lists the duties in their JSON form.
+func NewDuties(r *check.Result) []DutyEntry {
+	out := []DutyEntry{}
+	for _, d := range r.Duties() {
+		out = append(out, DutyEntry{d.What, string(d.State), d.Because, d.Write, string(d.Impact), d.Stores, d.Rule.ID, d.At})
+	}
+	return out
+}
+
+// none is a list that is empty where none was given.
+func none(list []string) []string {
+	if list == nil {
+		return []string{}
+	}
+	return list
 }
 
 // FactsDocument is the JSON form of a package's facts.

@@ -71,11 +71,11 @@ func RulesTable(w io.Writer, rules []*rulebook.Rule, look Look) error {
 			p.line("%s", p.strong(strings.ToUpper(stage)))
 		}
 		style := styleImpact[r.Fixed()]
-		head := "  " + look.paint(style, pad(impactWord(r), labelWidth)) + shown(pad(visible.Text(r.ID), widest+2))
-		room := look.width() - 2 - labelWidth - widest - 2
+		head := "  " + look.paint(style, pad(impactWord(r), impactWidth)) + shown(pad(visible.Text(r.ID), widest+2))
+		room := look.width() - 2 - impactWidth - widest - 2
 		for i, l := range strings.Split(wrap(visible.Text(r.Title), room), "\n") {
 			if i > 0 {
-				head = shown(strings.Repeat(" ", 2+labelWidth+widest+2))
+				head = shown(strings.Repeat(" ", 2+impactWidth+widest+2))
 			}
 			p.line("%s%s", head, l)
 		}
@@ -115,6 +115,9 @@ var impactText = map[rulebook.Impact]string{
 	rulebook.Reach:    "fewer people are offered the app",
 	rulebook.Craft:    "accepted, but not well made",
 }
+
+// impactWidth is the column of the impact in lists.
+const impactWidth = 10
 
 var braces = regexp.MustCompile(`\{[^{}]*\}`)
 

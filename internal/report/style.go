@@ -10,6 +10,7 @@ import (
 	"github.com/fatih/color"
 	"github.com/rivo/uniseg"
 
+	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/visible"
@@ -18,14 +19,15 @@ import (
 // Look is how text is laid out.
 type Look struct {
 	Color bool
-	Width int // columns; 0 for 80
+	Width int  // columns; 0 for 100
+	All   bool // nothing is left out
 }
 
 func (l Look) width() int {
 	if l.Width <= 0 {
-		return 80
+		return 100
 	}
-	return max(40, min(l.Width, 110))
+	return max(40, min(l.Width, 120))
 }
 
 // The palette keeps to the sixteen colours that every terminal theme defines.
@@ -40,6 +42,10 @@ var (
 		rulebook.Rejected: style(color.FgYellow),
 		rulebook.Reach:    style(color.FgYellow),
 		rulebook.Craft:    style(color.FgBlue),
+	}
+	styleOutcome = map[check.Outcome]*color.Color{
+		check.IsRefused: style(color.FgRed, color.Bold), check.IsBlocked: style(color.FgRed, color.Bold), check.IsRejected: style(color.FgYellow, color.Bold),
+		check.IsOpen: style(color.FgCyan, color.Bold), check.Passes: style(color.FgGreen, color.Bold), check.Partly: style(color.FgGreen, color.Bold),
 	}
 )
 
@@ -108,97 +114,65 @@ func (p *printer) block(indent int, label string, labelStyle *color.Color, text 
 	}
 }
 
-// wrap breaks a text between words. A word longer than a line, such as a path,
-// is broken after a slash or, failing that, where the line ends.
+// wrap breaks a text between words, never inside one: a path or a digest that
+// is longer than a line has a line of its own.
 func wrap(s string, width int) string {
 	width = max(width, 20)
-	var lines []string
-	var line strings.Builder
+	var b strings.Builder
 	used := 0
-	flush := func() {
-		lines = append(lines, line.String())
-		line.Reset()
-		used = 0
-	}
-	add := func(word string, n int) {
-		if used > 0 && used+1+n > width {
-			flush()
-		}
-		if used > 0 {
-			line.WriteByte(' ')
+	for _, word := range strings.Fields(s) {
+		n := uniseg.StringWidth(word)
+		switch {
+		case used == 0:
+		case used+1+n > width:
+			b.WriteByte('\n')
+			used = 0
+		default:
+			b.WriteByte(' ')
 			used++
 		}
-		line.WriteString(word)
+		b.WriteString(word)
 		used += n
 	}
-	for _, word := range strings.Fields(s) {
-		if n := uniseg.StringWidth(word); n <= width {
-			add(word, n)
-			continue
-		}
-		for _, piece := range pieces(word, width) {
-			add(piece, uniseg.StringWidth(piece))
-			if piece != word {
-				flush()
-			}
-		}
-	}
-	return strings.TrimSuffix(strings.Join(append(lines, line.String()), "\n"), "\n")
-}
-
-// pieces cuts a word into parts that fit the width, after a slash where there
-// is one in the second half of a line.
-func pieces(word string, width int) []string {
-	var out []string
-	start, used, slash := 0, 0, 0
-	g := uniseg.NewGraphemes(word)
-	for g.Next() {
-		from, to := g.Positions()
-		if used += g.Width(); used > width && from > start {
-			cut := from
-			if slash > start && slash-start > width/2 {
-				cut = slash
-			}
-			out = append(out, word[start:cut])
-			used = uniseg.StringWidth(word[cut:to])
-			start = cut
-		}
-		if word[from:to] == "/" {
-			slash = to
-		}
-	}
-	return append(out, word[start:])
+	return b.String()
 }
 
 // where writes a place so that the file can be opened with a click: file, line
 // and column stand unbroken, what lies inside follows.
-func (p *printer) where(indent int, at place.Place) {
+func (p *printer) where(indent int, label string, at place.Place) {
 	link := at.Link()
 	if link == "" {
 		return
 	}
-	lines := []string{visible.Text(link)}
-	room := p.look.width() - indent - 6
+	parts := []string{visible.Text(link)}
 	if at.Line == 0 {
 		for _, part := range []string{at.Entry, at.Key} {
-			if part == "" {
-				continue
-			}
-			last := &lines[len(lines)-1]
-			if uniseg.StringWidth(*last)+3+uniseg.StringWidth(part) <= room {
-				*last += " › " + visible.Text(part)
-			} else {
-				lines = append(lines, "› "+visible.Text(part))
+			if part != "" {
+				parts = append(parts, "› "+visible.Text(part))
 			}
 		}
 	}
-	p.line("%s%s%s", strings.Repeat(" ", indent), p.dim("where "), p.path(lines[0]))
-	for _, l := range lines[1:] {
-		p.block(indent+6, "", nil, l, stylePath)
+	head := strings.Repeat(" ", indent) + label
+	room := p.look.width() - uniseg.StringWidth(head)
+	line, used := "", 0
+	flush := func() {
+		p.line("%s%s%s", strings.Repeat(" ", indent), p.dim(label), p.path(line))
+		label = strings.Repeat(" ", len(label))
+		line, used = "", 0
 	}
+	for _, part := range parts {
+		n := uniseg.StringWidth(part)
+		if used > 0 && used+1+n > room {
+			flush()
+		}
+		if used > 0 {
+			line, used = line+" ", used+1
+		}
+		line, used = line+part, used+n
+	}
+	flush()
 }
 
-// count writes a number with its noun, in the right number.
 // Count is a number with its noun: 1 kiln, 2 kilns.
 func Count(n int, one, many string) string {
 	if n == 1 {

@@ -3,6 +3,8 @@ package report
 import (
 	"fmt"
 	"io"
+	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -10,29 +12,33 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/visible"
 )
 
-// labelWidth is the column of labels such as "refused" and "fix".
-const labelWidth = 10
+// How much is shown where not everything is asked for: places of a finding,
+// rules of a reason, duties, confirmations.
+const maxPlaces, maxListed, maxDuties, maxAsked = 5, 3, 8, 4
 
-// How many rules a reason lists, and how many places a finding.
-const maxListed, maxPlaces = 5, 5
-
-// Text writes a check's result for people: first what stands between the
-// release and each store, then the findings by stage, then what is to answer,
-// what could not be read and why, and what a person must confirm.
+// Text writes a check's result for people: a word for each store, then the
+// findings, the gravest first, then what is to answer and to confirm, and what
+// could not be read.
 func Text(w io.Writer, r *check.Result, look Look, exit int) error {
 	p := &printer{w: w, look: look}
 	p.verdict(r)
 	p.findings(r)
-	p.open(r, check.ToAnswer, "TO ANSWER")
-	p.open(r, check.NotRead, "NOT READ")
+	p.duties(r)
 	p.questions(r)
+	p.unread(r)
 	p.waivers(r)
 	p.sum(r, exit)
 	return p.err
+}
+
+// outcomeText says an outcome in a word, for the head.
+var outcomeText = map[check.Outcome]string{
+	check.IsRefused: "REFUSED", check.IsBlocked: "BLOCKED", check.IsRejected: "REJECTED", check.IsOpen: "OPEN", check.Passes: "PASSES", check.Partly: "NOTHING FOUND",
 }
 
 func (p *printer) verdict(r *check.Result) {
@@ -46,25 +52,44 @@ func (p *printer) verdict(r *check.Result) {
 		p.line("%s%s%s", p.strong(title), strings.Repeat(" ", gap), p.dim(date))
 	}
 	p.line("")
-	widest, fits := 0, true
-	names := 0
+	widest, names, words, fits := 0, 0, 0, true
 	plain := &printer{look: Look{Width: p.look.Width}}
 	for _, s := range r.Stores {
 		widest = max(widest, uniseg.StringWidth(packageName(s)))
 		names = max(names, uniseg.StringWidth(s.Name)+2)
+		words = max(words, len(outcomeText[s.Outcome(r.Partly())]))
 	}
 	for _, s := range r.Stores {
-		fits = fits && widest+names+4+uniseg.StringWidth(string(plain.counts(s))) <= p.look.width()
+		fits = fits && widest+names+words+6+uniseg.StringWidth(string(plain.counts(s))) <= p.look.width()
 	}
 	for _, s := range r.Stores {
-		name, file := p.strong(pad(s.Name, names)), packageName(s)
+		o := s.Outcome(r.Partly())
+		name, file, word := p.strong(pad(s.Name, names)), packageName(s), p.look.paint(styleOutcome[o], pad(outcomeText[o], words))
 		if fits {
-			p.line("  %s%s  %s", name, p.path(pad(file, widest)), p.counts(s))
+			p.line("  %s%s  %s  %s", name, p.path(pad(file, widest)), word, p.counts(s))
 			continue
 		}
 		p.line("  %s%s", name, p.path(file))
-		p.line("  %s%s", strings.Repeat(" ", names), p.counts(s))
+		p.line("  %s%s  %s", strings.Repeat(" ", names), word, p.counts(s))
 	}
+	var left []string
+	if len(r.Stages) > 0 {
+		n := len(rulebook.Stages) - len(r.Stages)
+		left = append(left, fmt.Sprintf("judged in %s only; %s not judged", stageList(r.Stages), Count(n, "stage was", "stages were")))
+	}
+	for _, name := range r.Others {
+		left = append(left, "the "+name+" was not asked")
+	}
+	if len(left) > 0 {
+		p.block(2, "", nil, strings.Join(left, "; "), styleDim)
+	}
+}
+
+func stageList(stages []string) string {
+	if len(stages) == 1 {
+		return "the " + stages[0] + " stage"
+	}
+	return "the stages " + strings.Join(stages, ", ")
 }
 
 func packageName(s *check.Store) string {
@@ -74,7 +99,8 @@ func packageName(s *check.Store) string {
 	return visible.Text(s.Package)
 }
 
-// counts sums up a store's broken rules by impact.
+// counts sums up a store: its broken rules by impact, then what is open. The
+// unit is the rule.
 func (p *printer) counts(s *check.Store) shown {
 	var parts []string
 	broken := s.Broken()
@@ -83,81 +109,218 @@ func (p *printer) counts(s *check.Store) shown {
 			parts = append(parts, string(p.look.paint(styleImpact[i], fmt.Sprintf("%d %s", n, i))))
 		}
 	}
+	for _, o := range []struct {
+		state check.State
+		what  string
+	}{{check.NotRead, "not read"}, {check.ToAnswer, "to answer"}, {check.ToConfirm, "to confirm"}} {
+		if n := s.Count(o.state); n > 0 {
+			parts = append(parts, string(p.dim(fmt.Sprintf("%d %s", n, o.what))))
+		}
+	}
 	if len(parts) == 0 {
-		left := ""
-		for _, o := range []struct {
-			state check.State
-			what  string
-		}{{check.NotRead, "not read"}, {check.ToAnswer, "to answer"}, {check.ToConfirm, "to confirm"}} {
-			if n := s.Count(o.state); n > 0 {
-				left += fmt.Sprintf(", %d %s", n, o.what)
-			}
-		}
-		if left != "" {
-			return p.look.paint(styleGood, "nothing found") + p.dim(left)
-		}
-		return p.look.paint(styleGood, "nothing in the way")
+		return p.dim(Count(s.Count(check.Held), "rule holds", "rules hold"))
 	}
 	return shown(strings.Join(parts, "  "))
 }
 
+// sections are the headings of the findings, by impact.
+var sections = map[rulebook.Impact]string{
+	rulebook.Refused: "REFUSED AT UPLOAD", rulebook.Blocked: "BLOCKED FROM REVIEW", rulebook.Rejected: "LIKELY TO BE REJECTED",
+	rulebook.Reach: "REACHES FEWER PEOPLE", rulebook.Craft: "CRAFT",
+}
+
 func (p *printer) findings(r *check.Result) {
-	stage := ""
+	section := rulebook.Impact("")
 	for _, f := range r.Findings(false) {
-		p.line("")
-		if f.Rule.Stage != stage {
-			stage = f.Rule.Stage
-			p.line("%s", p.strong(strings.ToUpper(stage)))
+		if f.Impact != section {
+			section = f.Impact
+			p.line("")
+			p.line("%s", p.look.paint(styleImpact[section], sections[section]))
+			if section != rulebook.Craft || p.look.All {
+				p.line("")
+			}
+		} else if section != rulebook.Craft || p.look.All {
+			p.line("")
+		}
+		if section == rulebook.Craft && !p.look.All {
+			p.brief(f)
+			continue
 		}
 		p.finding(r, f)
 	}
 }
 
-// finding writes one broken rule, with its first places.
-func (p *printer) finding(r *check.Result, f *check.Finding) {
-	first := f.Faults[0]
-	say := first.Say
-	if f.Rule.Basis.Confidence == "low" {
-		say += " (this rule is not certain)"
+// brief writes a finding on one line: what was found, and the rule.
+func (p *printer) brief(f *check.Finding) {
+	say := visible.Text(sayOf(f))
+	if n := f.Places(); n > 1 {
+		say += fmt.Sprintf(" (and %d more)", n-1)
 	}
-	p.block(2, pad(string(f.Impact), labelWidth), styleImpact[f.Impact], say, nil)
-	for _, l := range []struct{ label, text string }{{"seen", first.Seen}, {"fix", first.Fix}} {
-		if l.text != "" {
-			p.block(2+labelWidth, pad(l.label, 6), styleDim, l.text, nil)
+	room := p.look.width() - 4 - len(f.Rule.ID)
+	p.line("  %s  %s", pad(cutTo(say, room), room), p.dim(f.Rule.ID))
+}
+
+// cutTo shortens a text to a width, after a word.
+func cutTo(s string, width int) string {
+	if uniseg.StringWidth(s) <= width {
+		return s
+	}
+	out, used := "", 0
+	for i, word := range strings.Fields(s) {
+		n := uniseg.StringWidth(word)
+		if i > 0 {
+			n++
 		}
-	}
-	p.where(2+labelWidth, first.At)
-	for i, o := range f.Faults[1:] {
-		if i+1 == maxPlaces {
-			p.block(2+labelWidth, pad("and", 6), styleDim, Count(len(f.Faults)-maxPlaces+f.More, "more place", "more places")+" (--format json lists them)", nil)
+		if used+n > width-1 {
 			break
 		}
-		if o.Say != first.Say {
-			p.block(2+labelWidth, pad("also", 6), styleDim, o.Say, nil)
+		if i > 0 {
+			out += " "
 		}
-		p.where(2+labelWidth, o.At)
+		out, used = out+word, used+n
 	}
-	rule := f.Rule.ID
-	if len(r.Stores) > 1 && len(f.Stores) == len(r.Stores) {
-		rule += "  (" + p.allStores(len(r.Stores)) + ")"
+	if out == "" {
+		for _, c := range s {
+			if used++; used >= width {
+				break
+			}
+			out += string(c)
+		}
 	}
-	p.block(2+labelWidth, pad("rule", 6), styleDim, rule, nil)
+	return out + "…"
 }
 
-func (p *printer) allStores(n int) string {
-	if n == 2 {
-		return "both stores"
+func sayOf(f *check.Finding) string {
+	say := f.Faults[0].Say
+	if f.Rule.Basis.Confidence == "low" {
+		say += " (not certain)"
 	}
-	return "all stores"
+	return say
 }
 
-// open lists the rules in a state, grouped by reason.
-func (p *printer) open(r *check.Result, state check.State, title string) {
+// finding writes one broken rule, with its first places and what follows from
+// it.
+func (p *printer) finding(r *check.Result, f *check.Finding) {
+	first := f.Faults[0]
+	p.block(2, "", nil, sayOf(f), styleStrong)
+	row := func(label, text string, style bool) {
+		if text == "" {
+			return
+		}
+		if style {
+			p.block(6, pad(label, 6), styleDim, text, stylePath)
+			return
+		}
+		p.block(6, pad(label, 6), styleDim, text, nil)
+	}
+	row("seen", first.Seen, false)
+	row("fix", first.Fix, false)
+	p.places(r, f)
+	if len(first.Raises) > 0 {
+		var parts []string
+		for _, x := range first.Raises {
+			parts = append(parts, fmt.Sprintf("%s (from %d)", x.Rule.ID, x.At))
+		}
+		row("then", "these rules would begin to speak: "+strings.Join(parts, ", "), false)
+	}
+	if len(f.With) > 0 {
+		var parts []string
+		for _, w := range f.With {
+			parts = append(parts, w.Rule.ID)
+		}
+		row("with", "what follows from it: "+strings.Join(parts, ", "), false)
+	}
+	where := f.Rule.Stage
+	if len(r.Stores) > 1 {
+		where += " · " + strings.Join(f.Stores, ", ")
+	}
+	p.line("      %s%s%s", p.dim("rule  "), f.Rule.ID, p.dim(" · "+where))
+}
+
+// places writes where a rule is broken: the first place, then others with what
+// is different about them.
+func (p *printer) places(r *check.Result, f *check.Finding) {
+	most := maxPlaces
+	if p.look.All {
+		most = len(f.Faults)
+	}
+	label, said := "at", f.Faults[0].Say
+	for i, x := range f.Faults {
+		if i == most {
+			p.block(6, pad("and", 6), styleDim, Count(len(f.Faults)-i+f.More, "more place", "more places")+" (--all lists them)", nil)
+			return
+		}
+		if x.Say != said {
+			p.block(6, pad("also", 6), styleDim, x.Say, nil)
+			if !p.look.All {
+				continue
+			}
+			label = "at"
+		}
+		p.where(6, pad(label, 6), p.short(r, x.At))
+		label = ""
+	}
+	if f.More > 0 {
+		p.block(6, pad("and", 6), styleDim, Count(f.More, "more place", "more places"), nil)
+	}
+}
+
+// short drops from a place what the head says already: the path of the package
+// and the folder of the app in it.
+func (p *printer) short(r *check.Result, at place.Place) place.Place {
+	for _, s := range r.Stores {
+		if at.File != s.Package || s.Package == "" {
+			continue
+		}
+		if at.Line == 0 {
+			at.File = filepath.Base(at.File)
+		}
+		if s.Root != "" {
+			if rest, ok := strings.CutPrefix(at.Entry, s.Root); ok {
+				at.Entry = strings.TrimPrefix(rest, "/")
+			}
+		}
+		at.Entry = strings.TrimSuffix(at.Entry, "/AndroidManifest.xml")
+	}
+	return at
+}
+
+// duties lists what the stores will ask and the dossier does not answer.
+func (p *printer) duties(r *check.Result) {
+	var open []*check.Duty
+	for _, d := range r.Duties() {
+		if d.State == check.Due {
+			open = append(open, d)
+		}
+	}
+	if len(open) == 0 {
+		return
+	}
+	p.line("")
+	p.line("%s  %s", p.strong("TO ANSWER  "+Count(len(open), "question", "questions")), p.dim(`the stores will ask; "regola duties" says where to write each`))
+	for i, d := range open {
+		if i == maxDuties && !p.look.All {
+			p.line("  %s", p.dim(fmt.Sprintf("and %d more (regola duties, or --all)", len(open)-i)))
+			break
+		}
+		text := d.What
+		if len(r.Stores) > 1 {
+			text += " (" + strings.Join(d.Stores, ", ") + ")"
+		}
+		if d.Because != "" {
+			text += ", because of " + d.Because
+		}
+		p.block(2, "", nil, text, nil)
+	}
+}
+
+// unread lists the rules that could not be judged, by reason.
+func (p *printer) unread(r *check.Result) {
 	var reasons []string
 	byReason := map[string][]string{}
 	total := 0
 	for _, o := range r.Open() {
-		if o.State != state {
+		if o.State != check.NotRead {
 			continue
 		}
 		total += len(o.Stores)
@@ -173,15 +336,19 @@ func (p *printer) open(r *check.Result, state check.State, title string) {
 		return
 	}
 	p.line("")
-	p.line("%s  %s", p.strong(title), Count(total, "rule", "rules"))
+	p.line("%s", p.strong(fmt.Sprintf("NOT READ  %d", total)))
 	for _, reason := range reasons {
 		ids := byReason[reason]
-		p.block(2, "", nil, fmt.Sprintf("%s (%d)", reason, len(ids)), nil)
-		list := strings.Join(ids[:min(len(ids), maxListed)], ", ")
-		if more := len(ids) - maxListed; more > 0 {
-			list += fmt.Sprintf(" and %d more (--format json lists all)", more)
+		most := maxListed
+		if p.look.All {
+			most = len(ids)
 		}
-		p.block(4, "", nil, list, styleDim)
+		list := strings.Join(ids[:min(len(ids), most)], ", ")
+		if more := len(ids) - most; more > 0 {
+			list += fmt.Sprintf(" and %d more", more)
+		}
+		p.block(2, "", nil, reason, nil)
+		p.block(6, "", nil, list, styleDim)
 	}
 }
 
@@ -201,27 +368,33 @@ func GapText(gaps []fact.Gap) string {
 }
 
 func (p *printer) questions(r *check.Result) {
-	head := false
+	var open []*check.Open
 	seen := map[string]bool{}
 	for _, o := range r.Open() {
-		q := o.Question
-		if q == nil || o.State != check.ToConfirm || seen[o.Rule.ID] {
-			continue
+		if o.Question != nil && o.State == check.ToConfirm && !seen[o.Rule.ID] {
+			seen[o.Rule.ID] = true
+			open = append(open, o)
 		}
-		seen[o.Rule.ID] = true
-		if !head {
-			p.line("")
-			p.line("%s", p.strong("TO CONFIRM"))
-			head = true
+	}
+	if len(open) == 0 {
+		return
+	}
+	p.line("")
+	p.line("%s  %s", p.strong(fmt.Sprintf("TO CONFIRM  %d", len(open))), p.dim("no file can show it; confirm it in dossier.yaml, under confirmed:"))
+	for i, o := range open {
+		if i == maxAsked && !p.look.All {
+			p.line("  %s", p.dim(fmt.Sprintf("and %d more (--all)", len(open)-i)))
+			break
 		}
-		ask := q.Ask
-		if q.Stale != "" {
-			ask += " (it was confirmed for " + q.Stale + ")"
+		ask := o.Question.Ask
+		if o.Question.Stale != "" {
+			ask += " (it was confirmed for " + o.Question.Stale + ")"
 		}
 		p.block(2, "", nil, ask, nil)
-		p.block(4, pad("fix", 6), styleDim, q.Fix, nil)
-		p.where(4, q.At)
-		p.block(4, pad("rule", 6), styleDim, o.Rule.ID, nil)
+		if p.look.All {
+			p.block(6, pad("fix", 6), styleDim, o.Question.Fix, nil)
+		}
+		p.line("      %s%s%s", p.dim("rule  "), o.Rule.ID, p.dim(" · what: "+o.Question.What))
 	}
 }
 
@@ -231,19 +404,21 @@ func (p *printer) waivers(r *check.Result) {
 		return
 	}
 	p.line("")
-	p.line("%s", p.strong("WAIVED"))
+	p.line("%s", p.strong(fmt.Sprintf("WAIVED  %d", len(waived))))
 	for _, x := range waived {
-		for _, f := range x.Faults {
-			w := f.Waiver
-			p.block(2, "", nil, fmt.Sprintf("%s, until %s: %s (%s)", x.Rule.ID, w.Until, w.Because, w.By), nil)
-			p.block(4, "", nil, f.Say, styleDim)
+		w := x.Faults[0].Waiver
+		p.block(2, "", nil, fmt.Sprintf("%s, until %s: %s (%s)", x.Rule.ID, w.Until, w.Because, w.By), nil)
+		if p.look.All {
+			for _, f := range x.Faults {
+				p.block(6, "", nil, f.Say, styleDim)
+			}
 		}
 	}
 	for _, w := range r.Expired {
 		p.block(2, "", nil, fmt.Sprintf("%s: the waiver ended on %s and no longer counts (%s)", w.Rule, w.Until, w.Self()), nil)
 	}
 	for _, w := range r.Unused {
-		p.block(2, "", nil, fmt.Sprintf("%s: nothing to waive; remove the waiver (%s)", w.Rule, w.Self()), nil)
+		p.block(2, "", nil, fmt.Sprintf("%s: nothing to waive there; remove the waiver, or correct its at (%s)", w.Rule, w.Self()), nil)
 	}
 }
 
@@ -259,10 +434,36 @@ func (p *printer) sum(r *check.Result, exit int) {
 		}
 	}
 	left, right := strings.Join(parts, " · "), fmt.Sprintf("exit %d", exit)
+	if len(r.Stores) > 1 {
+		left += ", a rule counted once for each store"
+	}
 	gap := max(2, p.look.width()-uniseg.StringWidth(left)-len(right))
 	p.line("")
-	p.line("%s%s%s", left, strings.Repeat(" ", gap), p.dim(right))
-	if len(r.Stores) > 1 {
-		p.line("%s", p.dim("each rule is counted once for each store"))
+	p.line("%s%s%s", p.dim(left), strings.Repeat(" ", gap), p.dim(right))
+}
+
+// Brief writes one line a finding and place, which terminals and editors make
+// links of: file:line:column: impact: text [rule].
+func Brief(w io.Writer, r *check.Result, look Look, _ int) error {
+	p := &printer{w: w, look: look}
+	var each func(f *check.Finding)
+	each = func(f *check.Finding) {
+		for _, x := range f.Faults {
+			at := x.At.Link()
+			if at == "" {
+				at = "-"
+			}
+			if in := path.Join(x.At.Entry, x.At.Key); x.At.Line == 0 && x.At.Entry != "" {
+				at += "!" + in
+			}
+			p.line("%s: %s: %s %s", p.path(at), p.look.paint(styleImpact[x.Impact], string(x.Impact)), strings.Join(strings.Fields(x.Say), " "), p.dim("["+f.Rule.ID+"]"))
+		}
+		for _, w := range f.With {
+			each(w)
+		}
 	}
+	for _, f := range r.Findings(false) {
+		each(f)
+	}
+	return p.err
 }

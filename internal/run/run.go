@@ -49,6 +49,7 @@ type Runner struct {
 	lib    *rulebooks.Library
 	opt    Options
 	stores []*store.Store
+	left   []*store.Store // that are not judged for
 	tables func() (*tables.Set, error)
 	own    []*rulebook.Book
 	judges map[string]func() (*judge, error) // of the built-in rules, by store
@@ -70,6 +71,7 @@ func New(lib *rulebooks.Library, opt Options) (*Runner, error) {
 	}
 	for _, s := range all {
 		if len(opt.Stores) > 0 && !slices.Contains(opt.Stores, s.ID) {
+			r.left = append(r.left, s)
 			continue
 		}
 		r.stores = append(r.stores, s)
@@ -230,6 +232,9 @@ func (r *Runner) Check(ctx context.Context, job Job) (*check.Result, error) {
 	res, err := check.Run(ctx, pairs, d, r.opt.Options)
 	if err != nil {
 		return nil, err
+	}
+	for _, s := range r.left {
+		res.Others = append(res.Others, s.Name)
 	}
 	res.Read = append(slices.Clone(packages), r.opt.Rulebooks...)
 	if d != nil {

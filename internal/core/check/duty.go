@@ -3,6 +3,7 @@ package check
 import (
 	"cmp"
 	"slices"
+	"strings"
 
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/fact"
@@ -63,19 +64,27 @@ func (r *Result) Duties() []*Duty {
 	}
 	for _, s := range r.Stores {
 		for _, v := range s.Verdicts {
-			impact := v.Rule.Fixed()
 			for _, d := range v.Duties {
-				one := *d
-				one.Impact = impact
-				add(one, s.ID)
+				add(*d, s.ID)
 			}
+		}
+	}
+	worded := slices.Clone(out)
+	for _, s := range r.Stores {
+		for _, v := range s.Verdicts {
 			if len(v.Duties) > 0 {
 				continue
 			}
 			for _, g := range v.Gaps {
-				if what := dossier.Question(g.Path); g.Kind != fact.NotRead && what != "" {
-					add(Duty{Rule: v.Rule, State: Due, What: what, Write: g.Path, Impact: impact}, s.ID)
+				what := dossier.Question(g.Path)
+				if g.Kind == fact.NotRead || what == "" || slices.ContainsFunc(worded, func(d *Duty) bool { return within(g.Path, d.Write) }) {
+					continue
 				}
+				path := g.Path
+				if path == "app.id" {
+					path = "app.ids"
+				}
+				add(Duty{Rule: v.Rule, State: Due, What: what, Write: path, Impact: v.Rule.Fixed()}, s.ID)
 			}
 		}
 	}
@@ -84,6 +93,9 @@ func (r *Result) Duties() []*Duty {
 	})
 	return out
 }
+
+// within tells whether a path is another, or leads into it.
+func within(path, other string) bool { return path == other || strings.HasPrefix(path, other+".") }
 
 func b2i(b bool) int {
 	if b {

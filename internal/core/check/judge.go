@@ -58,7 +58,7 @@ type Pair struct {
 
 // Run judges the submissions of one release and puts the verdicts together.
 func Run(ctx context.Context, pairs []Pair, d *dossier.Dossier, o Options) (*Result, error) {
-	r := &Result{Day: o.Day}
+	r := &Result{Day: o.Day, Stages: o.Stages}
 	for _, p := range pairs {
 		verdicts, err := p.Judge.Verdicts(ctx, p.Submission, o)
 		if err != nil {
@@ -67,6 +67,9 @@ func Run(ctx context.Context, pairs []Pair, d *dossier.Dossier, o Options) (*Res
 		st := &Store{ID: p.Judge.Store.ID, Name: p.Judge.Store.Name, Verdicts: verdicts}
 		if pkg := p.Submission.Pkg; pkg != nil {
 			st.Package, st.AppID, st.Version = pkg.File, pkg.ID(), pkg.Version()
+			if pkg.IOS != nil {
+				st.Root = pkg.IOS.Root
+			}
 		}
 		r.Stores = append(r.Stores, st)
 	}
@@ -102,12 +105,13 @@ func (r *Result) waive(d *dossier.Dossier) {
 			r.Expired = append(r.Expired, w)
 			continue
 		}
-		used := false
+		used, judged := false, false
 		for _, s := range r.Stores {
 			for _, v := range s.Verdicts {
 				if v.Rule.ID != w.Rule {
 					continue
 				}
+				judged = judged || v.State != NotRead && v.State != ToAnswer
 				for _, f := range v.Faults {
 					if f.Waiver == nil && waives(w.At, f) {
 						f.Waiver, used = w, true
@@ -116,7 +120,7 @@ func (r *Result) waive(d *dossier.Dossier) {
 				v.settle()
 			}
 		}
-		if !used {
+		if !used && judged {
 			r.Unused = append(r.Unused, w)
 		}
 	}

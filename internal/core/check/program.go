@@ -294,6 +294,11 @@ func (p *Program) owe(v *Verdict, scope *engine.Scope, broken bool, gaps []fact.
 	if mark := fact.Of(scope.It); mark != nil {
 		d.At = mark.Self()
 	}
+	if d.Impact = p.Rule.Fixed(); d.Impact == "" && p.impact != nil {
+		if w, err := eval(p.impact, scope); err == nil && w.Known() {
+			d.Impact = rulebook.Impact(fmt.Sprint(w.Val.Value()))
+		}
+	}
 	v.Duties = append(v.Duties, d)
 	return nil
 }

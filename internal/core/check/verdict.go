@@ -151,9 +151,42 @@ type Store struct {
 	ID       string // of the store
 	Name     string // in prose
 	Package  string // its file, empty when none was given
+	Root     string // the folder in the package that holds the app, of an iOS package
 	AppID    string
 	Version  string
 	Verdicts []*Verdict
+}
+
+// Outcome is what a store would do with a release, in a word.
+type Outcome string
+
+// The outcomes, the gravest first.
+const (
+	IsRefused  Outcome = "refused"  // the upload is refused
+	IsBlocked  Outcome = "blocked"  // it cannot be sent to review
+	IsRejected Outcome = "rejected" // a reviewer is likely to send it back
+	IsOpen     Outcome = "open"     // nothing grave was found; something is still to answer, to confirm, or could not be read
+	Passes     Outcome = "passes"   // everything was judged, and at most reach and craft are left
+	Partly     Outcome = "partly"   // nothing grave was found in the stages that were judged
+)
+
+// Outcome draws one word from the verdicts. partly says that not every stage
+// was judged.
+func (s *Store) Outcome(partly bool) Outcome {
+	broken := s.Broken()
+	switch {
+	case broken[rulebook.Refused] > 0:
+		return IsRefused
+	case broken[rulebook.Blocked] > 0:
+		return IsBlocked
+	case broken[rulebook.Rejected] > 0:
+		return IsRejected
+	case s.Count(ToAnswer)+s.Count(ToConfirm)+s.Count(NotRead) > 0:
+		return IsOpen
+	case partly:
+		return Partly
+	}
+	return Passes
 }
 
 // Count counts the verdicts in a state.
@@ -184,11 +217,28 @@ type Result struct {
 	App     string
 	Version string
 	Day     day.Day
+	Stages  []string // that were judged; empty for all
+	Others  []string // names in prose of the stores that were left out
 	Stores  []*Store
 	Expired []*dossier.Waiver
 	Unused  []*dossier.Waiver
+	About   About    // the call that led to it
 	Read    []string // every file of the user that was read, none of which a report may replace
 }
+
+// About says how a result came about, for programs that read it.
+type About struct {
+	Program  string            // its version
+	Editions map[string]string // of the rulebooks and the tables, by file
+	Stores   []string          // to which it was narrowed
+	Stages   []string
+	FailOn   string
+	Strict   bool
+	Digests  map[string]string // SHA-256 of the packages, by file
+}
+
+// Partly tells whether some stages were left out.
+func (r *Result) Partly() bool { return len(r.Stages) > 0 }
 
 // Count counts the verdicts in a state over all stores.
 func (r *Result) Count(state State) int {
@@ -199,8 +249,8 @@ func (r *Result) Count(state State) int {
 	return n
 }
 
-// Worst is the gravest level among the open findings, or "" when there is none.
-func (r *Result) Worst() rulebook.Level {
+// Worst is the gravest impact among the open findings, or "" when there is none.
+func (r *Result) Worst() rulebook.Impact {
 	worst := len(rulebook.Impacts)
 	for _, s := range r.Stores {
 		for _, v := range s.Verdicts {
@@ -212,7 +262,7 @@ func (r *Result) Worst() rulebook.Level {
 	if worst == len(rulebook.Impacts) {
 		return ""
 	}
-	return rulebook.Impacts[worst].Level()
+	return rulebook.Impacts[worst]
 }
 
 // Finding is one broken rule with all its places, over all stores. What stores
@@ -223,10 +273,15 @@ type Finding struct {
 	Stores []string
 	Faults []*Fault
 	More   int
+	With   []*Finding // its consequences
 }
 
-// Findings puts the broken rules together: by stage, then gravity, then store.
-// With waived, it gives the waived faults instead of the open ones.
+// Places counts the places of a finding.
+func (f *Finding) Places() int { return len(f.Faults) + f.More }
+
+// Findings puts the broken rules together: the gravest first, then by stage and
+// store. What is a consequence of another finding stands with that one. With
+// waived, it gives the waived faults instead of the open ones.
 func (r *Result) Findings(waived bool) []*Finding {
 	byRule := map[string]*Finding{}
 	var out []*Finding
@@ -257,12 +312,26 @@ func (r *Result) Findings(waived bool) []*Finding {
 	}
 	slices.SortStableFunc(out, func(a, b *Finding) int {
 		return cmp.Or(
-			slices.Index(rulebook.Stages, a.Rule.Stage)-slices.Index(rulebook.Stages, b.Rule.Stage),
 			gravity(a.Impact)-gravity(b.Impact),
+			slices.Index(rulebook.Stages, a.Rule.Stage)-slices.Index(rulebook.Stages, b.Rule.Stage),
 			cmp.Compare(a.Stores[0], b.Stores[0]),
 			cmp.Compare(a.Rule.ID, b.Rule.ID))
 	})
-	return out
+	if waived {
+		return out
+	}
+	return slices.DeleteFunc(out, func(f *Finding) bool {
+		for _, id := range f.Rule.After {
+			if cause := byRule[id]; cause != nil && cause != f {
+				cause.With = append(cause.With, f)
+				if gravity(f.Impact) < gravity(cause.Impact) {
+					cause.Impact = f.Impact
+				}
+				return true
+			}
+		}
+		return false
+	})
 }
 
 func gravity(i rulebook.Impact) int { return slices.Index(rulebook.Impacts, i) }

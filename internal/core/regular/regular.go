@@ -3,6 +3,8 @@
 package regular
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -70,4 +72,18 @@ func Problem(name string, err error, missing string) *place.Problem {
 		what = path.Err.Error()
 	}
 	return &place.Problem{At: at, What: "it cannot be read: " + what, Fix: "check the path and the disk"}
+}
+
+// SHA256 is the digest of a regular file, as hex.
+func SHA256(name string) (string, error) {
+	f, _, err := Open(name)
+	if err != nil {
+		return "", err
+	}
+	defer f.Close()
+	h := sha256.New()
+	if _, err := io.Copy(h, f); err != nil {
+		return "", err
+	}
+	return hex.EncodeToString(h.Sum(nil)), nil
 }

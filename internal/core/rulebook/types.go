@@ -104,6 +104,7 @@ type Rule struct {
 	At        Expr       `json:"at"` // the field that is at fault
 	Say       Template   `json:"say"`
 	Seen      Template   `json:"seen"`  // the evidence
+	After     []string   `json:"after"` // rules of which this one, when they are broken too, is a consequence
 	Raise     *Raise     `json:"raise"` // what else would be found if the field were raised
 	Duty      *Duty      `json:"duty"`  // what a release must answer, declare or hand in because of what the rule looks at
 	Fix       Template   `json:"fix" need:"what to change"`

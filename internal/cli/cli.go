@@ -88,8 +88,13 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 "regola check PACKAGE".`,
 		SilenceErrors: true,
 		SilenceUsage:  true,
-		Args:          cobra.NoArgs,
-		RunE:          func(c *cobra.Command, _ []string) error { return c.Help() },
+		Args: func(c *cobra.Command, args []string) error {
+			if len(args) > 0 {
+				return unknownCommand(args[0], c)
+			}
+			return nil
+		},
+		RunE: func(c *cobra.Command, _ []string) error { return c.Help() },
 		PersistentPreRunE: func(c *cobra.Command, _ []string) error {
 			if err := emptyFlags(c); err != nil {
 				return err
@@ -111,9 +116,47 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
 		return usageError(err.Error(), fmt.Sprintf("run %q for the flags", c.CommandPath()+" --help"))
 	})
+	root.SetHelpCommand(helpCommand(root))
 	root.AddCommand(e.checkCommand(), e.factsCommand(), e.rulesCommand(), e.explainCommand(), e.privacyCommand(),
 		e.dutiesCommand(), e.tablesCommand(), e.rulebookCommand(), e.schemaCommand(), e.demoCommand(), e.versionCommand())
 	return root
+}
+
+// helpCommand is cobra's, but for an unknown command, which is a mistake.
+func helpCommand(root *cobra.Command) *cobra.Command {
+	return &cobra.Command{
+		Use:   "help [COMMAND]",
+		Short: "Help about a command",
+		ValidArgsFunction: func(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+			return commandNames(root), cobra.ShellCompDirectiveNoFileComp
+		},
+		RunE: func(_ *cobra.Command, args []string) error {
+			c, rest, err := root.Find(args)
+			if err != nil || len(rest) > 0 {
+				return unknownCommand(args[0], root)
+			}
+			return c.Help()
+		},
+	}
+}
+
+func commandNames(root *cobra.Command) []string {
+	var names []string
+	for _, c := range root.Commands() {
+		if c.IsAvailableCommand() {
+			names = append(names, c.Name())
+		}
+	}
+	return names
+}
+
+// unknownCommand says which command was probably meant.
+func unknownCommand(name string, root *cobra.Command) error {
+	fix := `run "regola --help" for the commands`
+	if near := spell.Nearest(name, commandNames(root)); near != "" {
+		fix = fmt.Sprintf("did you mean %q? %s", near, fix)
+	}
+	return usageError(fmt.Sprintf("there is no command %q", name), fix)
 }
 
 // usageError is a mistake in the call itself.

@@ -16,7 +16,7 @@ import (
 )
 
 func (e *env) privacyCommand() *cobra.Command {
-	var manifest, bundle string
+	var manifest, bundle, format string
 	c := &cobra.Command{
 		Use:   "privacy PACKAGE",
 		Short: "Hold what the code uses against what privacy manifests declare",
@@ -30,6 +30,12 @@ the developer's to choose: each missing one is marked, never guessed.`,
 		Example: "  regola privacy build/Terrafuoco.ipa\n  regola privacy build/Terrafuoco.ipa --manifest PrivacyInfo.xcprivacy",
 		Args:    somePackage,
 		RunE: func(c *cobra.Command, args []string) error {
+			if err := oneOf("--format", format, []string{"text", "json"}); err != nil {
+				return err
+			}
+			if manifest == "" && c.Flags().Changed("bundle") {
+				return usageError("--bundle says for which bundle --manifest is written", "add --manifest FILE, or drop --bundle")
+			}
 			pkgs, err := run.Open(c.Context(), args, artifact.Options{})
 			if err != nil {
 				return err
@@ -47,6 +53,9 @@ the developer's to choose: each missing one is marked, never guessed.`,
 				code = signs.Of(p.IOS)
 			}
 			ev := evidence.Of(p, code, set.On(e.today()))
+			if manifest == "" && format == "json" {
+				return report.JSON(e.out, report.NewPrivacyDocument(ev))
+			}
 			if manifest == "" {
 				return report.PrivacyTable(e.out, p, ev, e.look(e.out))
 			}
@@ -71,6 +80,8 @@ the developer's to choose: each missing one is marked, never guessed.`,
 			return err
 		},
 	}
+	c.Flags().StringVar(&format, "format", "text", "form of the output: text or json")
+	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
 	c.Flags().StringVar(&manifest, "manifest", "", "write a privacy manifest to this file, which must not exist yet")
 	c.Flags().StringVar(&bundle, "bundle", ".", "the bundle that the manifest is for: its path within the app")
 	return c

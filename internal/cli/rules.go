@@ -4,10 +4,12 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
 
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/spell"
@@ -80,13 +82,17 @@ func (e *env) rulesCommand() *cobra.Command {
 					}
 				}
 			}
+			books, err := e.withDossier(books)
+			if err != nil {
+				return err
+			}
 			rules, err := e.allRules(books)
 			if err != nil {
 				return err
 			}
 			rules = slices.DeleteFunc(rules, func(r *rulebook.Rule) bool {
 				for _, w := range args {
-					if !strings.Contains(strings.ToLower(r.ID+" "+r.Title), strings.ToLower(w)) {
+					if !hasWord(r, w) {
 						return true
 					}
 				}
@@ -120,8 +126,21 @@ func (e *env) rulesCommand() *cobra.Command {
 	return c
 }
 
+// hasWord tells whether a word, or one that begins so, is in a rule's id, title
+// or reason: rules that are about ads are not those that load.
+func hasWord(r *rulebook.Rule, word string) bool {
+	in := strings.FieldsFunc(strings.ToLower(r.ID+" "+r.Title+" "+r.Why), func(c rune) bool { return !unicode.IsLetter(c) && !unicode.IsDigit(c) })
+	all := strings.FieldsFunc(strings.ToLower(word), func(c rune) bool { return !unicode.IsLetter(c) && !unicode.IsDigit(c) })
+	for _, w := range all {
+		if !slices.ContainsFunc(in, func(s string) bool { return strings.HasPrefix(s, w) }) {
+			return false
+		}
+	}
+	return true
+}
+
 func (e *env) explainCommand() *cobra.Command {
-	var on string
+	var on, format string
 	var books []string
 	c := &cobra.Command{
 		Use:     "explain RULE",
@@ -137,12 +156,21 @@ func (e *env) explainCommand() *cobra.Command {
 			rules, _ := e.allRules(nil)
 			var ids []string
 			for _, r := range rules {
-				ids = append(ids, r.ID+"\t"+r.Title)
+				// Also by the part behind the slash, which is what people remember.
+				_, topic, _ := strings.Cut(r.ID, "/")
+				ids = append(ids, r.ID+"\t"+r.Title, topic+"\t"+r.ID)
 			}
 			return ids, cobra.ShellCompDirectiveNoFileComp
 		},
 		RunE: func(_ *cobra.Command, args []string) error {
+			if err := oneOf("--format", format, []string{"text", "json"}); err != nil {
+				return err
+			}
 			on, err := e.dayFlag(on)
+			if err != nil {
+				return err
+			}
+			books, err := e.withDossier(books)
 			if err != nil {
 				return err
 			}
@@ -152,10 +180,22 @@ func (e *env) explainCommand() *cobra.Command {
 			}
 			var ids []string
 			for _, r := range rules {
+				if r.ID == args[0] && format == "json" {
+					return report.JSON(e.out, report.NewExplainDocument(r, e.needs(r), on))
+				}
 				if r.ID == args[0] {
 					return report.Explain(e.out, r, e.stores(), e.needs(r), on, e.look(e.out))
 				}
 				ids = append(ids, r.ID)
+			}
+			if id := onlyRule(args[0], ids); id != "" {
+				for _, r := range rules {
+					if r.ID == id && format == "json" {
+						return report.JSON(e.out, report.NewExplainDocument(r, e.needs(r), on))
+					} else if r.ID == id {
+						return report.Explain(e.out, r, e.stores(), e.needs(r), on, e.look(e.out))
+					}
+				}
 			}
 			fix := `"regola rules" lists them`
 			if near := nearestRule(args[0], ids); near != "" {
@@ -164,6 +204,8 @@ func (e *env) explainCommand() *cobra.Command {
 			return usageError(fmt.Sprintf("there is no rule %q", args[0]), fix)
 		},
 	}
+	c.Flags().StringVar(&format, "format", "text", "form of the output: text or json")
+	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
 	c.Flags().StringVar(&on, "on", "", "explain as of a day (today by default)")
 	c.Flags().StringArrayVar(&books, "rulebook", nil, "also know the rules of this file; may be repeated")
 	return c
@@ -197,6 +239,42 @@ func (e *env) needs(r *rulebook.Rule) []string {
 		return nil
 	}
 	return env.Prepare(r).Needs()
+}
+
+// onlyRule is the one rule that has this name behind its slash, or "".
+func onlyRule(topic string, ids []string) string {
+	found := ""
+	for _, id := range ids {
+		if strings.HasSuffix(id, "/"+topic) {
+			if found != "" {
+				return ""
+			}
+			found = id
+		}
+	}
+	return found
+}
+
+// withDossier adds the rulebooks of the dossier that the current folder is in.
+func (e *env) withDossier(books []string) ([]string, error) {
+	folder := above()
+	if folder == "" {
+		return books, nil
+	}
+	set, err := e.lib.Tables()
+	if err != nil {
+		return nil, err
+	}
+	d, _ := dossier.Load(folder, e.stores(), set.Vocabularies())
+	if d == nil {
+		return books, nil // its problems are reported when it is judged
+	}
+	for _, name := range d.Rulebooks {
+		if file, problem := d.Inside(name); problem == nil {
+			books = append(books, file)
+		}
+	}
+	return books, nil
 }
 
 // nearestRule finds the rule that was probably meant, also when the rulebook's

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"reflect"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -21,6 +22,10 @@ var schemas = []struct {
 	{"check", "the output of regola check --format json", reflect.TypeFor[report.CheckDocument](), false},
 	{"facts", "the output of regola facts --format json", reflect.TypeFor[report.FactsDocument](), false},
 	{"rules", "the output of regola rules --format json", reflect.TypeFor[report.RulesDocument](), false},
+	{"explain", "the output of regola explain --format json", reflect.TypeFor[report.ExplainDocument](), false},
+	{"duties", "the output of regola duties --format json", reflect.TypeFor[report.DutiesDocument](), false},
+	{"tables", "the output of regola tables --format json", reflect.TypeFor[report.TablesDocument](), false},
+	{"privacy", "the output of regola privacy --format json", reflect.TypeFor[report.PrivacyDocument](), false},
 }
 
 func (e *env) schemaCommand() *cobra.Command {
@@ -30,25 +35,34 @@ func (e *env) schemaCommand() *cobra.Command {
 	}
 	return &cobra.Command{
 		Use:       "schema NAME",
-		Short:     "Print the JSON Schema of a document: dossier, listing, check, facts, rules",
+		Short:     "Print the JSON Schema of a document: " + strings.Join(names, ", "),
 		Long:      "Print the JSON Schema of a document. An editor that knows JSON Schema completes\nand checks a dossier as you type.",
 		Example:   "  regola schema dossier > dossier.schema.json",
 		ValidArgs: names,
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) != 1 {
-				return usageError("one document is expected", "the choices are: dossier, listing, check, facts, rules")
+				return usageError("one document is expected", "the choices are: "+strings.Join(names, ", "))
 			}
 			return oneOf("schema", args[0], names)
 		},
 		RunE: func(_ *cobra.Command, args []string) error {
 			for _, s := range schemas {
 				if s.name == args[0] {
-					return report.JSON(e.out, report.Schema(s.title, s.typ, s.strict, e.storeKeys()))
+					return report.JSON(e.out, report.Schema(s.name, s.title, s.typ, s.strict, e.storeKeys(), e.words()))
 				}
 			}
 			return nil
 		},
 	}
+}
+
+// words are the vocabularies of the dossier, for its schema.
+func (e *env) words() map[string][]string {
+	set, err := e.lib.Tables()
+	if err != nil {
+		return nil
+	}
+	return set.Vocabularies()
 }
 
 // storeKeys lists the keys under which a dossier speaks of stores.

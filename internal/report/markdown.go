@@ -33,6 +33,10 @@ func RulesMarkdown(w io.Writer, rules []*rulebook.Rule, stores []*store.Store) e
 		p.line("")
 		p.line("%s.", strings.TrimSuffix(r.Title, "."))
 		p.line("")
+		if r.Why != "" {
+			p.line("%s", r.Why)
+			p.line("")
+		}
 		p.line("- **%s**: %s (%s)", impactWord(r), impactText[r.Fixed()], storeName(r.Book.Store, stores))
 		if r.From != nil {
 			p.line("- in force since %s", r.From.Long())

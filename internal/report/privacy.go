@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"regola.example/regola/internal/core/evidence"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 )
 
@@ -39,10 +40,30 @@ func PrivacyTable(w io.Writer, p *facts.Package, e *evidence.Evidence, look Look
 
 func (t *factsTable) iosPrivacy(a *facts.IOS, e *evidence.Evidence) {
 	missing := 0
+	for _, r := range e.Reasons {
+		if !r.Declared {
+			missing++
+		}
+	}
+	t.line("")
+	switch {
+	case e.Unread("reasons") != "":
+		t.block(0, "", nil, "What the code uses is not known: "+e.Unread("reasons"), nil)
+	case missing > 0:
+		t.line("%s", t.look.paint(styleImpact["refused"], Count(missing, "declaration is missing", "declarations are missing")))
+		t.block(0, "", nil, `"regola privacy PACKAGE --manifest FILE" writes a manifest to complete`+bundleHint(e), styleDim)
+	default:
+		t.line("%s", t.look.paint(styleGood, "Every required reason is declared."))
+	}
+	var quiet []string
 	for _, b := range slices.Concat(a.Bundles, a.Resources) {
 		name := b.Path
 		if b.Kind == "app" {
 			name = "the app"
+		}
+		if !slices.ContainsFunc(e.Reasons, func(r *evidence.Reason) bool { return r.Bundle == b.Path }) && (b.Privacy == nil && !b.PrivacyPresent || b.Privacy != nil && len(b.Privacy.Accessed)+len(b.Privacy.Faults) == 0) {
+			quiet = append(quiet, name)
+			continue
 		}
 		t.head(name)
 		if b.Privacy == nil {
@@ -58,7 +79,6 @@ func (t *factsTable) iosPrivacy(a *facts.IOS, e *evidence.Evidence) {
 			switch {
 			case !r.Declared:
 				state = "missing: declare the reason that fits"
-				missing++
 			case len(r.Reasons) == 0:
 				state = "declared in another category"
 			}
@@ -86,8 +106,9 @@ func (t *factsTable) iosPrivacy(a *facts.IOS, e *evidence.Evidence) {
 			t.block(2, "", nil, f.Key+" "+f.What, styleImpact["refused"])
 		}
 	}
-	if why := e.Unread("reasons"); why != "" {
-		t.row("not known", why)
+	if len(quiet) > 0 {
+		t.line("")
+		t.block(0, "", nil, "Nothing to declare in: "+strings.Join(quiet, ", "), styleDim)
 	}
 	t.head("all together")
 	domains := map[string]bool{}
@@ -127,10 +148,32 @@ func (t *factsTable) iosPrivacy(a *facts.IOS, e *evidence.Evidence) {
 	for _, b := range e.BadCollected {
 		t.row("not known", b.What)
 	}
-	if missing > 0 {
-		t.line("")
-		t.block(0, "", nil, Count(missing, "declaration is missing", "declarations are missing")+`; "regola privacy PACKAGE --manifest FILE" writes a manifest to complete`+bundleHint(e), nil)
+}
+
+// PrivacyDocument is the JSON form of what the code uses and what privacy
+// manifests declare.
+type PrivacyDocument struct {
+	Regola    int64                 `json:"regola"`  // version of this form
+	Missing   int64                 `json:"missing"` // reasons that are not declared
+	Reasons   []*evidence.Reason    `json:"reasons"`
+	Collected []*evidence.Collected `json:"collected"`
+	SDKs      []*evidence.SDK       `json:"sdks"`
+	Gaps      []ReasonNote          `json:"gaps"` // what is not known, and why
+}
+
+// NewPrivacyDocument puts the evidence on privacy into its JSON form.
+func NewPrivacyDocument(e *evidence.Evidence) *PrivacyDocument {
+	d := &PrivacyDocument{Regola: FormatNumber, Reasons: []*evidence.Reason{}, Collected: []*evidence.Collected{}, SDKs: []*evidence.SDK{}, Gaps: []ReasonNote{}}
+	d.Reasons, d.Collected, d.SDKs = append(d.Reasons, e.Reasons...), append(d.Collected, e.Collected...), append(d.SDKs, e.SDKs...)
+	for _, r := range e.Reasons {
+		if !r.Declared {
+			d.Missing++
+		}
 	}
+	for _, g := range fact.Gaps(e, "evidence") {
+		d.Gaps = append(d.Gaps, ReasonNote{string(g.Kind), g.Path, g.What, g.At})
+	}
+	return d
 }
 
 // bundleHint says how to write the manifest of another bundle than the app.

@@ -23,6 +23,8 @@ type RulesDocument struct {
 type RuleEntry struct {
 	ID         string `json:"id"`
 	Title      string `json:"title"`
+	Why        string `json:"why"` // what the store wants with it
+	Fix        string `json:"fix"` // what to change; … stands for what depends on the package
 	Store      string `json:"store"`
 	Stage      string `json:"stage"`
 	Impact     string `json:"impact"`
@@ -40,7 +42,7 @@ type RuleEntry struct {
 func NewRulesDocument(rules []*rulebook.Rule) *RulesDocument {
 	d := &RulesDocument{Regola: FormatNumber, Rules: []RuleEntry{}}
 	for _, r := range rules {
-		e := RuleEntry{ID: r.ID, Title: r.Title, Store: r.Book.Store, Stage: r.Stage, Impact: impactWord(r),
+		e := RuleEntry{ID: r.ID, Title: r.Title, Why: r.Why, Fix: plainTemplate(r.Fix.Src), Store: r.Book.Store, Stage: r.Stage, Impact: impactWord(r),
 			Level: string(r.Fixed().Level()), Topic: r.Basis.Topic, Checked: r.Basis.Checked.String(),
 			Confidence: r.Basis.Confidence, File: r.Self().File, Line: int64(r.Self().Line)}
 		if r.From != nil {
@@ -132,6 +134,8 @@ func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []strin
 			p.block(2, pad(label, 12), styleDim, text, nil)
 		}
 	}
+	row("why", r.Why)
+	row("fix", plainTemplate(r.Fix.Src))
 	row("store", storeName(r.Book.Store, stores))
 	row("stage", r.Stage)
 	if impact := r.Fixed(); impact != "" {
@@ -153,7 +157,12 @@ func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []strin
 	if r.Ask.Src != "" {
 		row("asks", plainTemplate(r.Ask.Src))
 	}
-	row("fix", plainTemplate(r.Fix.Src))
+	if r.Duty != nil {
+		row("duty", plainTemplate(r.Duty.What.Src)+" (write "+r.Duty.Write+")")
+	}
+	if len(r.After) > 0 {
+		row("follows", "from "+strings.Join(r.After, ", ")+", when that is broken too")
+	}
 	p.limits(r, on)
 	p.line("")
 	p.line("%s", p.strong("BASIS"))
@@ -183,6 +192,61 @@ func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []strin
 	return p.err
 }
 
+// ExplainDocument is the JSON form of one rule, explained as of a day.
+type ExplainDocument struct {
+	Regola  int64        `json:"regola"` // version of this form
+	On      string       `json:"on"`     // the day
+	Rule    RuleEntry    `json:"rule"`
+	Note    string       `json:"note"` // on what it rests
+	When    string       `json:"when"`
+	Each    string       `json:"each"`
+	Faults  string       `json:"faults"`
+	Expect  string       `json:"expect"`
+	Confirm string       `json:"confirm"`
+	Looks   []string     `json:"looks_at"` // parts of the submission
+	Limits  []LimitEntry `json:"limits"`
+}
+
+// LimitEntry is a limit that a rule uses, with its history.
+type LimitEntry struct {
+	Name   string      `json:"name"`
+	Values []LimitStep `json:"values"`
+}
+
+// LimitStep is a value of a limit and the day from which it holds.
+type LimitStep struct {
+	From  string `json:"from"`
+	Value string `json:"value"`
+	Now   bool   `json:"now"` // it holds on the day
+}
+
+// NewExplainDocument puts a rule into its JSON form.
+func NewExplainDocument(r *rulebook.Rule, needs []string, on day.Day) *ExplainDocument {
+	d := &ExplainDocument{Regola: FormatNumber, On: on.String(), Rule: NewRulesDocument([]*rulebook.Rule{r}).Rules[0], Note: r.Basis.Note,
+		When: r.When.Src, Each: r.Each.Src, Faults: r.Faults.Src, Expect: r.Expect.Src, Confirm: r.Confirm, Looks: none(needs), Limits: []LimitEntry{}}
+	for _, name := range usedLimits(r) {
+		l := LimitEntry{Name: name}
+		for _, v := range r.Book.Limits[name] {
+			l.Values = append(l.Values, LimitStep{v.From.String(), limitText(v), v == r.Book.On(name, on)})
+		}
+		d.Limits = append(d.Limits, l)
+	}
+	return d
+}
+
+// limitText is a limit's value in words.
+func limitText(v *rulebook.Value) string {
+	list, ok := v.Value.([]any)
+	if !ok {
+		return fmt.Sprint(v.Value)
+	}
+	parts := make([]string, len(list))
+	for i, it := range list {
+		parts[i] = fmt.Sprint(it)
+	}
+	return strings.Join(parts, ", ")
+}
+
 // usedLimits lists the limits that a rule's conditions name.
 func usedLimits(r *rulebook.Rule) []string {
 	uses := r.When.Src + " " + r.Each.Src + " " + r.Faults.Src + " " + r.Expect.Src + " " + r.Say.Src
@@ -203,23 +267,14 @@ func (p *printer) limits(r *rulebook.Rule, on day.Day) {
 		p.line("%s", p.strong(strings.ToUpper(strings.ReplaceAll(name, "_", " "))))
 		now := r.Book.On(name, on)
 		for _, v := range r.Book.Limits[name] {
-			text := fmt.Sprint(v.Value)
-			if list, ok := v.Value.([]any); ok {
-				parts := make([]string, len(list))
-				for i, it := range list {
-					parts[i] = fmt.Sprint(it)
-				}
-				text = strings.Join(parts, ", ")
-			}
-			line := fmt.Sprintf("  %s  %s", pad("from "+v.From.Long(), 24), visible.Text(text))
+			text, style := limitText(v), styleDim
 			if v.DateConfidence != "" && v.DateConfidence != "high" {
-				line += "  (day uncertain)"
+				text += "  (day uncertain)"
 			}
 			if v == now {
-				p.line("%s", p.strong(line+"  ← now"))
-				continue
+				text, style = text+"  ← now", styleStrong
 			}
-			p.line("%s", line)
+			p.block(2, pad("from "+v.From.Long(), 26), styleDim, text, style)
 		}
 	}
 }

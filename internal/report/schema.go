@@ -1,6 +1,7 @@
 package report
 
 import (
+	"fmt"
 	"reflect"
 	"strings"
 	"time"
@@ -14,11 +15,12 @@ import (
 // tags by which documents are read and written. A strict schema refuses keys
 // that it does not name.
 //
-// keys are those of stores.
-func Schema(title string, t reflect.Type, strict bool, keys []string) map[string]any {
-	g := &schemaWriter{strict: strict, keys: keys, defs: map[string]any{}}
+// keys are those of stores, words the vocabularies by name.
+func Schema(name, title string, t reflect.Type, strict bool, keys []string, words map[string][]string) map[string]any {
+	g := &schemaWriter{strict: strict, keys: keys, words: words, defs: map[string]any{}}
 	s := g.object(t)
 	s["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+	s["$id"] = fmt.Sprintf("https://regola.example/schema/%s-%d.json", name, FormatNumber)
 	s["title"] = title
 	if len(g.defs) > 0 {
 		s["$defs"] = g.defs
@@ -29,6 +31,7 @@ func Schema(title string, t reflect.Type, strict bool, keys []string) map[string
 type schemaWriter struct {
 	strict bool
 	keys   []string
+	words  map[string][]string
 	defs   map[string]any
 }
 
@@ -40,7 +43,7 @@ func (g *schemaWriter) object(t reflect.Type) map[string]any {
 		if name == "" {
 			continue
 		}
-		props[name] = g.value(f.Type, f.Tag)
+		props[name] = described(g.value(f.Type, f.Tag), f.Tag.Get("doc"))
 		_, opts, _ := strings.Cut(f.Tag.Get("json"), ",")
 		if f.Tag.Get("need") != "" || !g.strict && opts != "omitempty" {
 			required = append(required, name)
@@ -63,6 +66,19 @@ func (g *schemaWriter) object(t reflect.Type) map[string]any {
 	return s
 }
 
+// described adds what a field is, in words.
+func described(schema any, doc string) any {
+	s, ok := schema.(map[string]any)
+	if !ok || doc == "" {
+		return schema
+	}
+	if _, ref := s["$ref"]; ref {
+		return map[string]any{"allOf": []any{s}, "description": doc}
+	}
+	s["description"] = doc
+	return s
+}
+
 func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 	switch t {
 	case reflect.TypeFor[day.Day](), reflect.TypeFor[time.Time]():
@@ -71,7 +87,7 @@ func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 	if own, ok := reflect.New(t).Interface().(interface{ PerStoreValue() reflect.Type }); ok {
 		props := map[string]any{}
 		for _, k := range g.keys {
-			props[k] = g.value(own.PerStoreValue(), "")
+			props[k] = g.value(own.PerStoreValue(), words(tag, k))
 		}
 		return map[string]any{"type": "object", "properties": props, "additionalProperties": false}
 	}
@@ -79,7 +95,11 @@ func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 	case reflect.TypeFor[dossier.Secret]():
 		return map[string]any{"type": "string", "description": "a reference such as env:NAME, never the secret itself"}
 	case reflect.TypeFor[dossier.Shelves]():
-		return map[string]any{"anyOf": []any{map[string]any{"type": "string"}, map[string]any{"type": "array", "items": map[string]any{"type": "string"}}}}
+		one := map[string]any{"type": "string"}
+		if w := g.words[tag.Get("words")]; len(w) > 0 {
+			one["enum"] = w
+		}
+		return map[string]any{"anyOf": []any{one, map[string]any{"type": "array", "items": one}}}
 	}
 	switch t.Kind() {
 	case reflect.Pointer:
@@ -99,6 +119,9 @@ func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 		if e := tag.Get("enum"); e != "" {
 			s["enum"] = strings.Split(e, "|")
 		}
+		if w := g.words[tag.Get("words")]; len(w) > 0 {
+			s["enum"] = w
+		}
 		if l := tag.Get("like"); l != "" {
 			s["pattern"] = l
 			s["description"] = tag.Get("hint")
@@ -115,6 +138,16 @@ func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 		}
 		return map[string]any{"anyOf": []any{list, map[string]any{"type": "null"}}}
 	case reflect.Map:
+		if name := tag.Get("words"); name != "" && len(g.words[name]) > 0 {
+			props := map[string]any{}
+			for _, w := range g.words[name] {
+				props[w] = map[string]any{"type": "string"}
+				if values := g.words[name+"/"+w]; len(values) > 0 {
+					props[w] = map[string]any{"enum": values}
+				}
+			}
+			return map[string]any{"type": "object", "properties": props, "additionalProperties": false}
+		}
 		m := map[string]any{"type": "object", "additionalProperties": g.value(t.Elem(), tag)}
 		if g.strict {
 			return m
@@ -129,4 +162,12 @@ func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 		return map[string]any{"$ref": "#/$defs/" + name}
 	}
 	return map[string]any{}
+}
+
+// words names the vocabulary of one store, where a field has one for each.
+func words(tag reflect.StructTag, store string) reflect.StructTag {
+	if name := tag.Get("words"); name != "" {
+		return reflect.StructTag(`words:"` + name + "_" + store + `"`)
+	}
+	return ""
 }

@@ -17,7 +17,7 @@ func TestRules(t *testing.T) {
 	require.Len(t, stores, 2)
 	set, err := rulebooks.BuiltIn.Tables()
 	require.NoError(t, err)
-	seen := map[string]string{}
+	seen, after := map[string]string{}, []string(nil)
 	for _, s := range stores {
 		books, err := rulebooks.BuiltIn.WithExamples(s)
 		require.NoError(t, err)
@@ -35,11 +35,38 @@ func TestRules(t *testing.T) {
 					p := env.Prepare(r)
 					require.Empty(t, p.Check())
 					assert.NoError(t, p.TestExamples())
+					reaches(t, p)
+					assert.NotEmpty(t, r.Why)
+					after = append(after, r.After...)
+					if r.Confirm != "" {
+						assert.Contains(t, set.Vocabularies()["confirmations"], r.Confirm)
+					}
 				})
 			}
 		}
 	}
 	assert.Greater(t, len(seen), 400)
+	for _, id := range after {
+		assert.NotEmpty(t, seen[id], "after: %s is no rule", id)
+	}
+}
+
+// reaches holds that the examples of a rule show what they claim: one that
+// passes because the condition holds, not because it was never asked; and where
+// the rule is bound to a case, one outside it.
+func reaches(t *testing.T, p *check.Program) {
+	r, held, outside := p.Rule, false, false
+	for _, ex := range r.Examples {
+		v := p.Example(ex)
+		held = held || ex.Breaks == "false" && (v.State == check.Held || r.Ask.Src != "")
+		outside = outside || v.State == check.NotApplicable
+	}
+	if r.Expect.Src != "" && r.Expect.Src != "false" {
+		assert.True(t, held, "no passing example reaches the condition")
+	}
+	if r.When.Src != "" && r.Ask.Src == "" {
+		assert.True(t, outside, "no example lies outside of when")
+	}
 }
 
 // TestTables loads the reference tables and looks at an entry of each.

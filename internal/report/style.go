@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/fatih/color"
 	"github.com/rivo/uniseg"
@@ -124,18 +125,36 @@ func wrap(s string, width int) string {
 		n := uniseg.StringWidth(word)
 		switch {
 		case used == 0:
-		case used+1+n > width:
+		case used+1+n > width && !wide(word):
 			b.WriteByte('\n')
 			used = 0
 		default:
 			b.WriteByte(' ')
 			used++
 		}
-		b.WriteString(word)
-		used += n
+		if !wide(word) {
+			b.WriteString(word)
+			used += n
+			continue
+		}
+		for state := -1; word != ""; {
+			var part string
+			part, word, _, state = uniseg.FirstLineSegmentInString(word, state)
+			n := uniseg.StringWidth(part)
+			if used > 0 && used+n > width {
+				b.WriteByte('\n')
+				used = 0
+			}
+			b.WriteString(part)
+			used += n
+		}
 	}
 	return b.String()
 }
+
+// wide tells a word of a script that writes no spaces: it has characters that
+// take two columns, and breaks between them (Unicode Annex 14).
+func wide(word string) bool { return uniseg.StringWidth(word) > utf8.RuneCountInString(word) }
 
 // where writes a place so that the file can be opened with a click: file, line
 // and column stand unbroken, what lies inside follows.

@@ -13,9 +13,9 @@ import (
 
 func TestWrap(t *testing.T) {
 	assert.Equal(t, "one two three four\nfive", wrap("one two three four five", 20))
-	assert.Equal(t, "see\nfirst/second/third/\nfourth", wrap("see first/second/third/fourth", 20), "a path breaks after a slash")
+	assert.Equal(t, "see\nfirst/second/third/fourth", wrap("see first/second/third/fourth", 20), "a path stays whole")
 	assert.Equal(t, "android/restricted\ncommon/demo-account", wrap("android/restricted common/demo-account", 20), "a hyphen is no place to break")
-	assert.Equal(t, strings.Repeat("a", 20)+"\n"+strings.Repeat("a", 5), wrap(strings.Repeat("a", 25), 20))
+	assert.Equal(t, "a\n"+strings.Repeat("a", 25)+"\na", wrap("a "+strings.Repeat("a", 25)+" a", 20), "so does a digest")
 	assert.Equal(t, "陶器陶器陶器陶器陶器\n陶器", wrap("陶器陶器陶器陶器陶器陶器", 20), "wide characters take two columns")
 }
 
@@ -26,13 +26,13 @@ func TestVisible(t *testing.T) {
 
 func TestWhere(t *testing.T) {
 	for want, at := range map[string]place.Place{
-		"where dossier.yaml:3:5\n":                                   {File: "dossier.yaml", Line: 3, Column: 5},
-		"where a.aab › m.xml › uses-sdk\n":                           {File: "a.aab", Entry: "m.xml", Key: "uses-sdk"},
-		"where " + strings.Repeat("x", 70) + ".aab\n      › m.xml\n": {File: strings.Repeat("x", 70) + ".aab", Entry: "m.xml"},
+		"at dossier.yaml:3:5\n":                                {File: "dossier.yaml", Line: 3, Column: 5},
+		"at a.aab › m.xml › uses-sdk\n":                        {File: "a.aab", Entry: "m.xml", Key: "uses-sdk"},
+		"at " + strings.Repeat("x", 98) + ".aab\n   › m.xml\n": {File: strings.Repeat("x", 98) + ".aab", Entry: "m.xml"},
 		"": {},
 	} {
 		var b bytes.Buffer
-		(&printer{w: &b}).where(0, at)
+		(&printer{w: &b}).where(0, "at ", at)
 		assert.Equal(t, want, b.String())
 	}
 }

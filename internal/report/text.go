@@ -435,7 +435,7 @@ func (p *printer) sum(r *check.Result, exit int) {
 	}
 	left, right := strings.Join(parts, " · "), fmt.Sprintf("exit %d", exit)
 	if len(r.Stores) > 1 {
-		left += ", a rule counted once for each store"
+		left += "  (rules, per store)"
 	}
 	gap := max(2, p.look.width()-uniseg.StringWidth(left)-len(right))
 	p.line("")

@@ -17,6 +17,7 @@ import (
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/core/strictyaml"
 	"regola.example/regola/internal/core/submission"
 	"regola.example/regola/internal/core/tables"
 )
@@ -339,13 +340,13 @@ func TestRun(t *testing.T) {
 	res := judge(t, d, "2026-11-23")
 	found := res.Findings(false)
 	require.Len(t, found, 2, "several places of one rule are one finding, and what stores share is in it once")
-	assert.Equal(t, "kiln/unsure", found[0].Rule.ID, "stages come in their order")
-	assert.Len(t, found[0].Faults, 2)
-	assert.Equal(t, []string{"android", "ios"}, found[0].Faults[0].Stores)
-	assert.Equal(t, rulebook.Craft, found[0].Impact, "a rule that is not certain only warns")
+	assert.Equal(t, "kiln/countries", found[0].Rule.ID, "the gravest comes first")
+	require.Len(t, found[1].Faults, 2)
+	assert.Equal(t, []string{"android", "ios"}, found[1].Faults[0].Stores)
+	assert.Equal(t, rulebook.Craft, found[1].Impact, "a rule that is not certain only warns")
 	assert.Equal(t, map[rulebook.Impact]int{rulebook.Blocked: 1, rulebook.Craft: 1}, res.Stores[1].Broken(), "one unit: the rule")
 	assert.Equal(t, []int{4, 2, 0}, []int{res.Count(check.Broken), res.Count(check.ToConfirm), res.Count(check.Held)})
-	assert.Equal(t, rulebook.Error, res.Worst())
+	assert.Equal(t, rulebook.Blocked, res.Worst())
 	q := res.Open()
 	require.Len(t, q, 1)
 	assert.Equal(t, "Tested 1.4.0?", q[0].Question.Ask)
@@ -378,16 +379,95 @@ func TestWaivers(t *testing.T) {
 	d := &dossier.Dossier{}
 	d.Waivers = []*dossier.Waiver{
 		{Rule: "kiln/countries", Because: "later", By: "Ada", Until: date(t, "2026-12-31")},
-		{Rule: "kiln/gone", Until: date(t, "2026-12-31")},
+		{Rule: "kiln/tested", Until: date(t, "2026-12-31")},
+		{Rule: "kiln/unsure", At: "s", Until: date(t, "2026-12-31")},
 	}
 	res := judge(t, d, "2026-11-23")
 	assert.Equal(t, 2, res.Count(check.Waived))
 	assert.Len(t, res.Findings(true), 1)
-	assert.Equal(t, rulebook.Note, res.Worst())
-	assert.Len(t, res.Unused, 1)
+	assert.Equal(t, rulebook.Craft, res.Worst())
+	assert.Len(t, res.Unused, 2, "neither a rule that holds nor a letter of the place")
 	assert.Zero(t, res.Stores[0].Broken()[rulebook.Blocked])
 	late := judge(t, d, "2027-01-01")
 	assert.Zero(t, late.Count(check.Waived))
-	assert.Len(t, late.Expired, 2)
-	assert.Equal(t, rulebook.Error, late.Worst())
+	assert.Len(t, late.Expired, 3)
+	assert.Equal(t, rulebook.Blocked, late.Worst())
+}
+
+// TestWaiverPlace holds that at names a place or the field as a whole, never a
+// piece of a word.
+func TestWaiverPlace(t *testing.T) {
+	for at, want := range map[string]int{"": 2, "release.countries": 2, "countries": 0, "release": 0, "s": 0} {
+		d := &dossier.Dossier{}
+		d.Waivers = []*dossier.Waiver{{Rule: "kiln/countries", At: at, Until: date(t, "2026-12-31")}}
+		assert.Equal(t, want, judge(t, d, "2026-11-23").Count(check.Waived), at)
+	}
+}
+
+const duties = `
+  - id: kiln/target
+    title: Level
+    stage: package
+    impact: refused
+    expect: pkg.android.manifest.target_level >= 36
+    say: low
+    raise: {field: pkg.android.manifest.target_level, to: '36'}
+    fix: Raise it.
+    basis: {topic: t, checked: 2026-11-23, confidence: high}
+    examples: [{given: {}, breaks: true}, {given: {}, breaks: false}]
+  - id: kiln/edges
+    title: Edges
+    stage: review
+    impact: craft
+    expect: pkg.android.manifest.target_level < 35
+    say: since {pkg.android.manifest.target_level} the screen has edges
+    fix: Draw them.
+    basis: {topic: t, checked: 2026-11-23, confidence: high}
+    examples: [{given: {}, breaks: true}, {given: {}, breaks: false}]
+  - id: kiln/sms
+    title: SMS
+    stage: declarations
+    impact: blocked
+    when: pkg.file == 'a.aab'
+    expect: answered(answers.ads)
+    say: no answer about ads
+    duty: {what: whether there are ads, because: 'the file {pkg.file}', write: answers.ads}
+    fix: Answer.
+    basis: {topic: t, checked: 2026-11-23, confidence: high}
+    examples: [{given: {}, breaks: true}, {given: {}, breaks: false}]
+`
+
+// TestDuties holds that what a rule needs and nobody answered is to answer,
+// with its evidence, and that a duty lives on when it is done.
+func TestDuties(t *testing.T) {
+	b, ps := rulebook.Load("kiln.yaml", []byte(head+duties))
+	require.Empty(t, ps)
+	env, ps := check.NewEnv([]*rulebook.Book{b}, set(t), nil)
+	require.Empty(t, ps)
+	st := &store.Store{ID: "android", Blocks: []string{"android"}}
+	j := check.NewJudge(st)
+	for _, r := range b.Rules {
+		j.Add(env.Prepare(r))
+	}
+	on := date(t, "2026-11-23")
+	res := func(yaml string) *check.Result {
+		d := &dossier.Dossier{}
+		if yaml != "" {
+			require.Empty(t, strictyaml.Decode("dossier.yaml", []byte(yaml), d))
+		}
+		s := submission.New(submission.Sources{Store: st, Dossier: d, Package: level(33).Pkg, Tables: set(t).On(on)})
+		r, err := check.Run(context.Background(), []check.Pair{{Judge: j, Submission: s}}, d, check.Options{Day: on})
+		require.NoError(t, err)
+		return r
+	}
+	open := res("regola: 1\napp: {name: Kiln, default_locale: it}\nanswers: {}").Duties()
+	require.Len(t, open, 1)
+	assert.Equal(t, []any{"kiln/sms", check.Due, "whether there are ads", "the file a.aab", "answers.ads", rulebook.Blocked},
+		[]any{open[0].Rule.ID, open[0].State, open[0].What, open[0].Because, open[0].Write, open[0].Impact})
+	done := res("regola: 1\napp: {name: Kiln, default_locale: it}\nanswers: {ads: false}")
+	assert.Equal(t, check.Done, done.Duties()[0].State)
+
+	raises := done.Findings(false)[0].Faults[0].Raises
+	require.Len(t, raises, 1, "the level would bring what begins at 35, and names the step")
+	assert.Equal(t, check.Raised{Rule: b.Rules[1], At: 35, Say: "since 35 the screen has edges"}, raises[0])
 }

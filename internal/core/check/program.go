@@ -419,7 +419,8 @@ func (p *Program) TestExamples() error {
 	return errors.Join(errs...)
 }
 
-func (p *Program) testExample(ex *rulebook.Example) error {
+// Example judges what an example gives.
+func (p *Program) Example(ex *rulebook.Example) *Verdict {
 	sub := &ex.Given
 	sub.Prepare()
 	if sub.Tables == nil {
@@ -429,7 +430,11 @@ func (p *Program) testExample(ex *rulebook.Example) error {
 	if ex.On != nil {
 		on = *ex.On
 	}
-	v := p.Run(sub, on, nil)
+	return p.Run(sub, on, nil)
+}
+
+func (p *Program) testExample(ex *rulebook.Example) error {
+	v := p.Example(ex)
 	got := "false"
 	switch {
 	case len(v.Faults) > 0:

@@ -2,7 +2,6 @@ package check
 
 import (
 	"reflect"
-	"slices"
 	"strings"
 
 	"regola.example/regola/internal/core/day"
@@ -23,14 +22,11 @@ const mostRaised = 20
 
 // raise tells for each broken rule that says so what else its remedy brings:
 // it judges the same submission as if the field were as it has to be, step by
-// step.
-func (j *Judge) raise(s *submission.Submission, on day.Day, verdicts []*Verdict) {
+// step. programs[i] gave verdicts[i].
+func raise(programs []*Program, s *submission.Submission, on day.Day, verdicts []*Verdict) {
 	for i, v := range verdicts {
-		if v.State != Broken || v.Rule.Raise == nil || len(v.Faults) == 0 {
-			continue
-		}
-		p := j.program(v.Rule)
-		if p == nil || p.raise == nil {
+		p := programs[i]
+		if v.State != Broken || len(v.Faults) == 0 || p.raise == nil {
 			continue
 		}
 		to, err := eval(p.raise, p.scope(s, on))
@@ -53,8 +49,8 @@ func (j *Judge) raise(s *submission.Submission, on day.Day, verdicts []*Verdict)
 				break
 			}
 			meter := newRunMeter()
-			for _, other := range j.programs {
-				if known[other.Rule] || other.Rule.Stage != v.Rule.Stage {
+			for _, other := range programs {
+				if known[other.Rule] {
 					continue
 				}
 				if w := other.Run(with, on, meter); len(w.Faults) > 0 {
@@ -64,14 +60,6 @@ func (j *Judge) raise(s *submission.Submission, on day.Day, verdicts []*Verdict)
 			}
 		}
 	}
-}
-
-func (j *Judge) program(r *rulebook.Rule) *Program {
-	i := slices.IndexFunc(j.programs, func(p *Program) bool { return p.Rule == r })
-	if i < 0 {
-		return nil
-	}
-	return j.programs[i]
 }
 
 // field finds a field of a struct by its name in rules.

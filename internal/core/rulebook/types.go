@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"go.yaml.in/yaml/v3"
@@ -238,8 +239,30 @@ func Load(file string, data []byte) (*Book, place.Problems) {
 	if y == nil {
 		return &Book{File: file}, ps
 	}
+	y.Walk(repeat)
 	b, more := load(y, true)
 	return b, append(ps, more...)
+}
+
+// maxRepeat bounds the characters of a repeated text.
+const maxRepeat = 1 << 16
+
+// repeat writes out the short form of a long value in an example:
+// !repeat [a, 4001] is a text of 4001 letters a, !repeat [[a], 51] a list of 51.
+func repeat(n *yaml.Node) {
+	if n.Tag != "!repeat" || n.Kind != yaml.SequenceNode || len(n.Content) != 2 {
+		return
+	}
+	what, times := n.Content[0], n.Content[1]
+	count, err := strconv.Atoi(times.Value)
+	if err != nil || count < 0 || count*max(len(what.Value), len(what.Content)) > maxRepeat {
+		return
+	}
+	if what.Kind != yaml.SequenceNode {
+		n.SetString(strings.Repeat(what.Value, count))
+		return
+	}
+	n.Tag, n.Content = what.Tag, slices.Repeat(what.Content, count)
 }
 
 // Decode makes a rulebook from a parsed document from which the examples were

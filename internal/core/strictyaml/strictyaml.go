@@ -100,6 +100,19 @@ func Parse(file string, data []byte) (*Document, place.Problems) {
 	return &Document{File: file, root: doc.Content[0]}, ps
 }
 
+// Walk calls f with every node, so that a kind of document may have a short
+// form of its own; f may change the node.
+func (doc *Document) Walk(f func(n *yaml.Node)) {
+	var walk func(*yaml.Node)
+	walk = func(n *yaml.Node) {
+		f(n)
+		for _, c := range n.Content {
+			walk(c)
+		}
+	}
+	walk(doc.root)
+}
+
 // Decode fills v, a pointer to a struct.
 func (doc *Document) Decode(v any) place.Problems { return doc.DecodeKeys(v, nil, nil) }
 

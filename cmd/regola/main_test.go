@@ -134,13 +134,14 @@ func TestGolden(t *testing.T) {
 func TestSchemas(t *testing.T) {
 	dir := demo(t)
 	for name, args := range map[string][]string{
-		"check": {"check", "--on", on, "--format", "json", "faulty"},
-		"facts": {"facts", "--format", "json", "faulty/build/terrafuoco.aab"},
-		"rules":   {"rules", "--format", "json"},
-		"explain": {"explain", "--on", on, "--format", "json", "ios/icon-looks"},
-		"duties":  {"duties", "--on", on, "--format", "json", "faulty"},
-		"tables":  {"tables", "--format", "json", "countries"},
-		"privacy": {"privacy", "--format", "json", "faulty/build/Terrafuoco.ipa"},
+		"check":    {"check", "--on", on, "--format", "json", "faulty"},
+		"facts":    {"facts", "--format", "json", "faulty/build/terrafuoco.aab"},
+		"rules":    {"rules", "--format", "json"},
+		"explain":  {"explain", "--on", on, "--format", "json", "ios/icon-looks"},
+		"duties":   {"duties", "--on", on, "--format", "json", "faulty"},
+		"tables":   {"tables", "--format", "json", "restricted"},
+		"problems": {"check", "--format", "json", "none.aab"},
+		"privacy":  {"privacy", "--format", "json", "faulty/build/Terrafuoco.ipa"},
 	} {
 		schema, _, exit := regola(t, dir, "schema", name)
 		require.Zero(t, exit)
@@ -157,7 +158,7 @@ func TestSchemas(t *testing.T) {
 		delete(v.(map[string]any), "regola")
 		assert.Error(t, sch.Validate(v), "%s without its version number", name)
 	}
-	for _, name := range []string{"dossier", "listing", "check", "facts", "rules", "explain", "duties", "tables", "privacy"} {
+	for _, name := range []string{"dossier", "listing", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems"} {
 		published, err := os.ReadFile("../../docs/schema/" + name + ".json")
 		require.NoError(t, err)
 		now, _, _ := regola(t, dir, "schema", name)
@@ -299,10 +300,31 @@ func TestOutFile(t *testing.T) {
 	assert.Contains(t, stderr, "none/r.json: cannot be written")
 }
 
+// TestBadInput holds what the messages alone do not show: a refused demo leaves
+// nothing behind, and a file that may not be read is told so.
+func TestBadInput(t *testing.T) {
+	dir := demo(t)
+	write := func(name, text string) {
+		file := filepath.Join(dir, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+	}
+	write("taken/faulty/dossier.yaml", "mine")
+	_, _, exit := regola(t, dir, "demo", "taken")
+	assert.Equal(t, 2, exit)
 	kept, err := os.ReadFile(filepath.Join(dir, "taken/faulty/dossier.yaml"))
 	require.NoError(t, err)
 	assert.Equal(t, "mine", string(kept))
-	assert.NoDirExists(t, filepath.Join(dir, "taken/sound"), "a refused demo leaves nothing behind")
+	assert.NoDirExists(t, filepath.Join(dir, "taken/sound"))
+
+	aab, err := os.ReadFile(filepath.Join(dir, "sound/build/terrafuoco.aab"))
+	require.NoError(t, err)
+	write("cut.aab", string(aab[:5000]))
+	_, stderr, exit := regola(t, dir, "check", "--alone", "cut.aab")
+	assert.Equal(t, 2, exit)
+	assert.Contains(t, stderr, "cut.aab: the archive cannot be opened")
+	write("locked.aab", string(aab))
+	require.NoError(t, os.Chmod(filepath.Join(dir, "locked.aab"), 0))
 	if os.Geteuid() != 0 { // root reads everything
 		_, stderr, exit := regola(t, dir, "check", "--alone", "locked.aab")
 		assert.Equal(t, 2, exit)
@@ -313,10 +335,10 @@ func TestOutFile(t *testing.T) {
 // TestHostileText prints a package's text with its control characters visible.
 func TestHostileText(t *testing.T) {
 	dir := demo(t)
-	file := filepath.Join(dir, "sound/listing/it.yaml")
+	file := filepath.Join(dir, "sound/listing/en-GB.yaml")
 	data, err := os.ReadFile(file)
 	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(file, append([]byte(`name: "best \e[31m\u202e Terrafuoco"`+"\n"), data[bytes.IndexByte(data, '\n')+1:]...), 0o644))
+	require.NoError(t, os.WriteFile(file, append([]byte(`name: "free app \e[31m\u202e Terrafuoco"`+"\n"), data[bytes.IndexByte(data, '\n')+1:]...), 0o644))
 	out, _, _ := regola(t, dir, "check", "--on", on, "sound")
 	assert.Contains(t, out, `\u{1b}[31m\u{202e}`)
 	assert.NotContains(t, out, "\x1b")

@@ -151,6 +151,9 @@ func (e *env) results(res *check.Result, form *report.Form, files []outFile, exi
 func inputs(args []string, folder string, alone bool) ([]run.Job, error) {
 	var packages, folders []string
 	for _, a := range args {
+		if filepath.Base(a) == dossier.FileName && dossier.Exists(filepath.Dir(a)) {
+			a = filepath.Dir(a) // the file stands for its folder
+		}
 		if info, err := os.Stat(a); err == nil && info.IsDir() && dossier.Exists(a) {
 			folders = append(folders, a)
 			continue
@@ -181,9 +184,19 @@ func inputs(args []string, folder string, alone bool) ([]run.Job, error) {
 		return []run.Job{{Packages: packages, Dossier: above()}}, nil
 	case len(packages) == 0:
 		return nil, usageError("there is nothing to judge: no package was named, and neither this folder nor one above it has a dossier.yaml",
-			`name a package ("regola check app.aab"), go to the folder of a dossier, or see "regola demo"`)
+			`name a package ("regola check app.aab"), go to the folder of a dossier, or see "regola demo"`+misnamed())
 	}
 	return []run.Job{{Packages: packages}}, nil
+}
+
+// misnamed says that a dossier lies here under another name.
+func misnamed() string {
+	for _, name := range []string{"dossier.yml", "Dossier.yaml", "dossier.YAML", "dossier.yaml.txt"} {
+		if info, err := os.Stat(name); err == nil && info.Mode().IsRegular() {
+			return "; or rename " + name + " to " + dossier.FileName
+		}
+	}
+	return ""
 }
 
 // above is the nearest folder with a dossier, from the current one upwards, as
@@ -209,7 +222,11 @@ func parseOuts(outs []string) ([]outFile, error) {
 			return nil, usageError("--out writes files; - is none", "write --format "+format+" for standard output")
 		}
 		if !ok || name == "" {
-			return nil, usageError(fmt.Sprintf("--out: %q is not of the form FORMAT=FILE", o), "write --out json=report.json")
+			fix := "write --out json=report.json"
+			if form := strings.TrimPrefix(filepath.Ext(o), "."); !ok && slices.Contains(report.FormNames(), form) {
+				fix = fmt.Sprintf("write --out %s=%s", form, o)
+			}
+			return nil, usageError(fmt.Sprintf("--out: %q is not of the form FORMAT=FILE", o), fix)
 		}
 		if err := oneOf("--out", format, report.FormNames()); err != nil {
 			return nil, err

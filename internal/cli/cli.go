@@ -58,7 +58,7 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	e := &env{in: in, out: &output{Writer: out}, err: errOut, today: today, lib: rulebooks.BuiltIn}
 	root := e.root()
 	root.SetArgs(args)
-	err := root.ExecuteContext(ctx)
+	c, err := root.ExecuteContextC(ctx)
 	if ctx.Err() != nil {
 		removeTemporary()
 		fmt.Fprintln(errOut, "regola: interrupted")
@@ -69,6 +69,9 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	}
 	if err != nil {
 		e.complain(err)
+		if f := c.Flags().Lookup("format"); f != nil && f.Value.String() == "json" && e.out.err == nil {
+			_ = report.JSON(e.out, report.NewProblemsDocument(problemsOf(err)))
+		}
 		return exitInput
 	}
 	return e.exit
@@ -96,7 +99,7 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 		},
 		RunE: func(c *cobra.Command, _ []string) error { return c.Help() },
 		PersistentPreRunE: func(c *cobra.Command, _ []string) error {
-			if err := emptyFlags(c); err != nil {
+			if err := cleanFlags(c); err != nil {
 				return err
 			}
 			if e.width != 0 && (e.width < 40 || e.width > 120) {
@@ -114,7 +117,7 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 	root.SetOut(e.out)
 	root.SetErr(e.err)
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
-		return usageError(err.Error(), fmt.Sprintf("run %q for the flags", c.CommandPath()+" --help"))
+		return flagError(c, err)
 	})
 	root.SetHelpCommand(helpCommand(root))
 	root.AddCommand(e.checkCommand(), e.factsCommand(), e.rulesCommand(), e.explainCommand(), e.privacyCommand(),
@@ -159,6 +162,19 @@ func unknownCommand(name string, root *cobra.Command) error {
 	return usageError(fmt.Sprintf("there is no command %q", name), fix)
 }
 
+// flagError says which flag was probably meant.
+func flagError(c *cobra.Command, err error) error {
+	fix := fmt.Sprintf("run %q for the flags", c.CommandPath()+" --help")
+	if word, ok := strings.CutPrefix(err.Error(), "unknown flag: --"); ok {
+		var names []string
+		c.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
+		if near := spell.Nearest(word, names); near != "" {
+			fix = fmt.Sprintf("did you mean %q? %s", "--"+near, fix)
+		}
+	}
+	return usageError(err.Error(), fix)
+}
+
 // usageError is a mistake in the call itself.
 func usageError(what, fix string) error {
 	return &place.Problem{What: what, Fix: fix}
@@ -167,7 +183,20 @@ func usageError(what, fix string) error {
 // complain writes an error to standard error: what is wrong, where, and how to
 // fix it. Nothing else of an error is ever shown.
 func (e *env) complain(err error) {
-	var all place.Problems
+	all := problemsOf(err)
+	for _, p := range all {
+		fmt.Fprintf(e.err, "regola: %s\n", visible.Text(strings.TrimSpace(p.Error())))
+		if p.Fix != "" {
+			fmt.Fprintf(e.err, "  fix  %s\n", visible.Text(p.Fix))
+		}
+	}
+	if n := len(all); n > 1 {
+		fmt.Fprintf(e.err, "%d problems; nothing was judged\n", n)
+	}
+}
+
+// problemsOf are the problems that an error tells.
+func problemsOf(err error) (all place.Problems) {
 	var one *place.Problem
 	switch {
 	case errors.As(err, &all):
@@ -180,15 +209,7 @@ func (e *env) complain(err error) {
 		}
 		all = place.Problems{{What: strings.ReplaceAll(what, "\n\nDid you mean this?\n\t", "; did you mean "), Fix: fix}}
 	}
-	for _, p := range all {
-		fmt.Fprintf(e.err, "regola: %s\n", visible.Text(strings.TrimSpace(p.Error())))
-		if p.Fix != "" {
-			fmt.Fprintf(e.err, "  fix  %s\n", visible.Text(p.Fix))
-		}
-	}
-	if n := len(all); n > 1 {
-		fmt.Fprintf(e.err, "%d problems; nothing was judged\n", n)
-	}
+	return all
 }
 
 // look finds out how text may be laid out on a stream. Colour is for terminals
@@ -212,11 +233,19 @@ func (e *env) look(w io.Writer) report.Look {
 	return l
 }
 
-// emptyFlags refuses a flag with an empty value: a variable of a pipeline that
-// is not set would change what is judged.
-func emptyFlags(c *cobra.Command) error {
+// cleanFlags drops the spaces around the commas of lists, and refuses a flag
+// with an empty value: a variable of a pipeline that is not set would change
+// what is judged.
+func cleanFlags(c *cobra.Command) error {
 	var err error
 	c.Flags().Visit(func(f *pflag.Flag) {
+		if l, ok := f.Value.(pflag.SliceValue); ok && f.Value.Type() == "stringSlice" {
+			list := l.GetSlice()
+			for i, v := range list {
+				list[i] = strings.TrimSpace(v)
+			}
+			_ = l.Replace(list)
+		}
 		v := strings.Trim(f.Value.String(), "[]")
 		if err != nil || f.Value.Type() == "bool" {
 			return
@@ -236,7 +265,7 @@ func (e *env) dayFlag(s string) (day.Day, error) {
 	}
 	on, err := day.Parse(s)
 	if err != nil {
-		return on, usageError("--on: "+err.Error(), "write --on 2026-11-23")
+		return on, usageError("--on: "+err.Error(), "write year, month and day, such as 2027-09-01")
 	}
 	return on, nil
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -11,6 +12,7 @@ import (
 	"regola.example/regola/internal/core/evidence"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/signs"
+	"regola.example/regola/internal/core/spell"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 )
@@ -67,7 +69,15 @@ the developer's to choose: each missing one is marked, never guessed.`,
 			}
 			i := slices.IndexFunc(slices.Concat(p.IOS.Bundles, p.IOS.Resources), func(b *facts.Bundle) bool { return b.Path == bundle })
 			if i < 0 {
-				return usageError(fmt.Sprintf("there is no bundle %q in the app", bundle), "without --manifest, all bundles are listed")
+				var paths []string
+				for _, b := range p.IOS.Bundles {
+					paths = append(paths, b.Path)
+				}
+				fix := "the bundles are: " + strings.Join(paths, ", ")
+				if near := spell.Nearest(bundle, paths); near != "" {
+					fix = fmt.Sprintf("did you mean %q? %s", near, "The bundles are: "+strings.Join(paths, ", "))
+				}
+				return usageError(fmt.Sprintf("there is no bundle %q in the app", bundle), fix)
 			}
 			open := 0
 			err = writeNew(manifest, func(w io.Writer) (err error) {

@@ -114,9 +114,9 @@ func (e *env) rulesCommand() *cobra.Command {
 		},
 	}
 	fl := c.Flags()
-	fl.StringSliceVar(&onlyStores, "store", nil, "rules of this store only: android or ios")
+	fl.StringSliceVar(&onlyStores, "store", nil, "rules of this store only: "+strings.Join(e.storeIDs(), ", "))
 	fl.StringSliceVar(&stages, "stage", nil, "rules of these stages only: "+strings.Join(rulebook.Stages, ", "))
-	fl.StringSliceVar(&imps, "impact", nil, "rules of this impact only: refused, blocked, rejected, reach, craft")
+	fl.StringSliceVar(&imps, "impact", nil, "rules of this impact only: "+"refused, blocked, rejected, reach, craft")
 	fl.StringVar(&format, "format", "table", "form of the output: table, json or markdown")
 	fl.StringArrayVar(&books, "rulebook", nil, "also list the rules of this file; may be repeated")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))

@@ -25,6 +25,7 @@ var schemas = []struct {
 	{"explain", "the output of regola explain --format json", reflect.TypeFor[report.ExplainDocument](), false},
 	{"duties", "the output of regola duties --format json", reflect.TypeFor[report.DutiesDocument](), false},
 	{"tables", "the output of regola tables --format json", reflect.TypeFor[report.TablesDocument](), false},
+	{"problems", "what a call with --format json prints when its input is wrong", reflect.TypeFor[report.ProblemsDocument](), false},
 	{"privacy", "the output of regola privacy --format json", reflect.TypeFor[report.PrivacyDocument](), false},
 }
 

@@ -304,3 +304,27 @@ func escapeHidden(b []byte) []byte {
 	}
 	return out
 }
+
+// ProblemsDocument is the JSON form of what is wrong with an input, for calls
+// that asked for JSON and end with exit status 2.
+type ProblemsDocument struct {
+	Regola   int            `json:"regola" doc:"the number of this format"`
+	Exit     int            `json:"exit" doc:"always 2"`
+	Problems []ProblemEntry `json:"problems" doc:"everything that is wrong; nothing was judged"`
+}
+
+// ProblemEntry is one mistake.
+type ProblemEntry struct {
+	What  string      `json:"what" doc:"what was found, and what was expected"`
+	Fix   string      `json:"fix" doc:"what to change; empty when what says it"`
+	Place place.Place `json:"place" doc:"where it was seen"`
+}
+
+// NewProblemsDocument makes the JSON form of problems.
+func NewProblemsDocument(ps place.Problems) *ProblemsDocument {
+	d := &ProblemsDocument{Regola: FormatNumber, Exit: 2, Problems: []ProblemEntry{}}
+	for _, p := range ps {
+		d.Problems = append(d.Problems, ProblemEntry{p.What, p.Fix, p.At})
+	}
+	return d
+}

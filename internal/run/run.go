@@ -85,7 +85,21 @@ func New(lib *rulebooks.Library, opt Options) (*Runner, error) {
 			r.own = append(r.own, b)
 		}
 	}
+	problems = append(problems, twice(r.own)...)
 	return r, problems.Err()
+}
+
+// twice finds rulebooks of one name: their rules could not be told apart, and
+// the same file twice would be judged twice.
+func twice(books []*rulebook.Book) (ps place.Problems) {
+	seen := map[string]*rulebook.Book{}
+	for _, b := range books {
+		if other := seen[b.Name]; other != nil {
+			ps = append(ps, &place.Problem{At: b.Field("rulebook"), What: fmt.Sprintf("the rulebook %q is given twice; the other is %s", b.Name, other.File), Fix: "name each file once, and give each rulebook a name of its own"})
+		}
+		seen[b.Name] = b
+	}
+	return ps
 }
 
 // Stores lists the stores that are judged for.
@@ -165,7 +179,11 @@ func ReadBook(lib *rulebooks.Library, file string) (*rulebook.Book, place.Proble
 		known = append(known, s.ID)
 	}
 	if !slices.Contains(known, b.Store) {
-		return nil, place.Problems{{At: b.Field("store"), What: fmt.Sprintf("there is no store %q", b.Store), Fix: "write one of: " + strings.Join(known, ", ")}}
+		fix := "write one of: " + strings.Join(known, ", ")
+		if near := spell.Nearest(b.Store, known); near != "" {
+			fix = fmt.Sprintf("did you mean %q? The stores are: %s", near, strings.Join(known, ", "))
+		}
+		return nil, place.Problems{{At: b.Field("store"), What: fmt.Sprintf("there is no store %q", b.Store), Fix: fix}}
 	}
 	return b, nil
 }
@@ -327,9 +345,8 @@ func (r *Runner) prepare(d *dossier.Dossier) (map[string]*check.Judge, *tables.S
 	if len(problems) > 0 {
 		return nil, nil, problems
 	}
-	if d != nil {
-		problems = append(problems, r.names(d, own)...)
-	}
+	problems = append(problems, twice(own)...)
+	problems = append(problems, r.names(d, own)...)
 	judges := map[string]*check.Judge{}
 	for _, s := range r.stores {
 		j, err := r.judges[s.ID]()
@@ -352,10 +369,10 @@ func (r *Runner) prepare(d *dossier.Dossier) (map[string]*check.Judge, *tables.S
 // mostWaived is how long a waiver may last, in days.
 const mostWaived = 366
 
-// names holds what a dossier says of rules against the rules: waivers and
-// confirmations.
+// names holds what own rules and a dossier say of rules against the rules:
+// predecessors, waivers and confirmations.
 func (r *Runner) names(d *dossier.Dossier, own []*rulebook.Book) (ps place.Problems) {
-	if len(d.Waivers)+len(d.Confirmed) == 0 {
+	if len(own) == 0 && (d == nil || len(d.Waivers)+len(d.Confirmed) == 0) {
 		return nil
 	}
 	var ids, words []string
@@ -390,6 +407,16 @@ func (r *Runner) names(d *dossier.Dossier, own []*rulebook.Book) (ps place.Probl
 			fix = fmt.Sprintf("did you mean %q? %s", near, otherwise)
 		}
 		ps = append(ps, &place.Problem{At: at, What: fmt.Sprintf("there is no %s %q", what, word), Fix: fix})
+	}
+	for _, b := range own {
+		for _, rule := range b.Rules {
+			for _, id := range rule.After {
+				check(rule.Field("after"), id, "rule", ids, `"regola rules" lists them`)
+			}
+		}
+	}
+	if d == nil {
+		return ps
 	}
 	for _, w := range d.Waivers {
 		check(w.Field("rule"), w.Rule, "rule", ids, `"regola rules" lists them`)
@@ -440,6 +467,11 @@ func (r *Runner) pair(pkgs []*facts.Package, d *dossier.Dossier, set *tables.Set
 			}
 			pkg = p
 		}
+		if pkg == nil && d != nil {
+			if p := swapped(s, pkgs, d); p != nil {
+				return nil, place.Problems{p}
+			}
+		}
 		if pkg == nil && (d == nil || !aims(d, s)) {
 			continue
 		}
@@ -450,6 +482,18 @@ func (r *Runner) pair(pkgs []*facts.Package, d *dossier.Dossier, set *tables.Set
 		return nil, place.Problems{{What: "there is nothing to judge", Fix: "give a package, or a dossier that names an id or a package for the store"}}
 	}
 	return pairs, nil
+}
+
+// swapped tells that the package that a dossier names for a store is one that
+// the store does not take.
+func swapped(s *store.Store, pkgs []*facts.Package, d *dossier.Dossier) *place.Problem {
+	named, _, ok := d.Packages.For(s.Blocks)
+	for _, p := range pkgs {
+		if ok && named != "" && filepath.Join(d.Root, named) == p.File && !s.Takes(p.Platform(), p.Kind) {
+			return &place.Problem{At: d.Packages.Where(s.Blocks), What: fmt.Sprintf("%s is a package of kind %s, which the %s does not take", named, p.Kind, s.Name), Fix: "name the right package; are two of them swapped?"}
+		}
+	}
+	return nil
 }
 
 // mine tells whether a package of the right platform is the one that a dossier

@@ -89,7 +89,7 @@ func TestMistakes(t *testing.T) {
 		line, col  int
 	}{
 		"misspelt field":    {"expect: pkg.fiel == 'a'\nsay: x", "undefined field 'fiel'", 15, 16},
-		"wrong type":        {"expect: pkg.size == 'a'\nsay: x", "no matching overload", 15, 22},
+		"wrong type":        {"expect: pkg.size == 'a'\nsay: x", "a number on its left", 15, 22},
 		"not a truth":       {"expect: pkg.file\nsay: x", "must be true or false, this is a text", 15, 13},
 		"text field":        {"expect: pkg.size > 1\nsay: 'found {pkg.nothing}'", "undefined field 'nothing'", 16, 21},
 		"limit":             {"expect: pkg.size < limit.hotest\nsay: x", "undefined field 'hotest'", 15, 29},

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 	"sync"
 	"sync/atomic"
 
@@ -57,7 +56,7 @@ func newPart[T any](load func() (T, place.Problems)) *part[T] {
 func (e *Env) Prepare(r *rulebook.Rule) *Program {
 	p := &Program{Rule: r, env: e}
 	source := func(x rulebook.Expr, what string) engine.Source {
-		return engine.Source{Text: x.Src, At: x.At, For: strings.TrimSpace(r.ID + ": " + what)}
+		return engine.Source{Text: x.Src, At: x.At, For: r.ID + ": " + what}
 	}
 	list := r.Each
 	if r.Faults.Src != "" {
@@ -66,9 +65,9 @@ func (e *Env) Prepare(r *rulebook.Rule) *Program {
 	p.when = expr(e, r.When, source(r.When, "when"), types.BoolType, nil)
 	if list.Src != "" {
 		p.each = newPart(func() (*engine.Expr, place.Problems) {
-			x, ps := e.Compile(source(list, ""), nil, nil)
+			x, ps := e.Compile(source(list, "each"), nil, nil)
 			if len(ps) == 0 && x.ItemType() == nil {
-				ps = place.Problems{{At: list.At, What: r.ID + ": each must be a list, this is " + x.Type.String(), Fix: "write a list, such as pkg.android.native.libraries"}}
+				ps = place.Problems{{At: list.At, What: r.ID + ": each must be a list, this is " + engine.TypeName(x.Type), Fix: "write a list, such as pkg.android.native.libraries"}}
 			}
 			return x, ps
 		})
@@ -103,16 +102,17 @@ func (e *Env) Prepare(r *rulebook.Rule) *Program {
 		})
 	}
 	for _, x := range []struct {
+		name string
 		from rulebook.Template
 		into **part[*engine.Template]
-	}{{r.Ask, &p.ask}, {r.Say, &p.say}, {r.Seen, &p.seen}, {r.Fix, &p.fix}, {duty.What, &p.what}, {duty.Because, &p.because}} {
+	}{{"ask", r.Ask, &p.ask}, {"say", r.Say, &p.say}, {"seen", r.Seen, &p.seen}, {"fix", r.Fix, &p.fix}, {"what", duty.What, &p.what}, {"because", duty.Because, &p.because}} {
 		if x.from.Src != "" {
 			*x.into = newPart(func() (*engine.Template, place.Problems) {
 				item, ps := p.item()
 				if len(ps) > 0 {
 					return nil, nil
 				}
-				return e.CompileText(source(rulebook.Expr(x.from), ""), item)
+				return e.CompileText(source(rulebook.Expr(x.from), x.name), item)
 			})
 		}
 	}
@@ -201,6 +201,11 @@ func (p *Program) Run(s *submission.Submission, on day.Day, all *runMeter) *Verd
 	}
 	if err := p.run(v, s, scope); err != nil {
 		v.Gaps = append(v.Gaps, fact.Gap{Kind: fact.NotRead, Path: p.Rule.ID, What: "the rule could not be evaluated: " + err.Error(), At: s.PackagePlace()})
+	}
+	for _, f := range v.Faults {
+		if f.At == (place.Place{}) { // a rule without at: is about the package
+			f.At = s.PackagePlace()
+		}
 	}
 	v.settle()
 	return v

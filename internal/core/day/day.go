@@ -12,10 +12,18 @@ type Day struct{ time.Time }
 // Parse reads a day written as 2006-01-02.
 func Parse(s string) (Day, error) {
 	t, err := time.Parse(time.DateOnly, s)
-	if err != nil {
-		return Day{}, fmt.Errorf("%q is not a day of the form 2026-11-23", s)
+	if err == nil {
+		return Day{t}, nil
 	}
-	return Day{t}, nil
+	var y, m, d int
+	if n, _ := fmt.Sscanf(s, "%4d-%2d-%2d", &y, &m, &d); n == 3 && len(s) == len(time.DateOnly) && y > 0 && m > 0 && d > 0 {
+		if m > 12 {
+			return Day{}, fmt.Errorf("%q is not a day: a year has 12 months", s)
+		}
+		last := time.Date(y, time.Month(m)+1, 0, 0, 0, 0, 0, time.UTC)
+		return Day{}, fmt.Errorf("%q is not a day: %s %d has %d days", s, last.Month(), y, last.Day())
+	}
+	return Day{}, fmt.Errorf("%q is not a day of the form 2026-11-23", s)
 }
 
 // Of is the day of a moment, in the moment's own zone.

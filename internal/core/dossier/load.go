@@ -83,12 +83,13 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 		if problem != nil {
 			problem.At = d.Packages.Where(s.Blocks)
 			ps = append(ps, problem)
+			d.Packages.values[key] = ""
 			continue
 		}
 		d.Packages.values[key] = file
 	}
 	for i, c := range d.Release.Countries {
-		if c == "all" {
+		if c == "all" || c == "" { // empty: reported by the decoder
 			continue
 		}
 		region, err := language.ParseRegion(c)
@@ -218,6 +219,7 @@ func (d *Dossier) loadListings(keys []string) place.Problems {
 		}
 		return place.Problems{{At: place.Place{File: folder}, What: "the folder cannot be read: " + err.Error(), Fix: "check its permissions"}}
 	}
+	names := map[string]string{} // the file of each language
 	for _, e := range entries {
 		file := filepath.Join(folder, e.Name())
 		locale, ok := strings.CutSuffix(e.Name(), ".yaml")
@@ -242,6 +244,12 @@ func (d *Dossier) loadListings(keys []string) place.Problems {
 			ps = append(ps, problem)
 			continue
 		}
+		tag := strings.ToLower(strings.ReplaceAll(locale, "_", "-"))
+		if twin := names[tag]; twin != "" {
+			ps = append(ps, &place.Problem{At: place.Place{File: file}, What: fmt.Sprintf("%s is for the same language", twin), Fix: "keep one of the two files"})
+			continue
+		}
+		names[tag] = e.Name()
 		l := &Listing{Locale: locale, File: file}
 		ps = append(ps, strictyaml.DecodeKeys(file, data, l, keys, nil)...)
 		d.Listing = append(d.Listing, l)

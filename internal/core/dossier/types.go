@@ -324,13 +324,13 @@ type Waiver struct {
 // Texts are the texts of one language.
 type Texts struct {
 	fact.Mark    `json:"-"`
-	Name         string   `json:"name" doc:"the name on the page"`
-	Tagline      string   `json:"tagline" doc:"a line under the name, in the iOS store"`              // a line under the name
-	Pitch        string   `json:"pitch" doc:"one or two sentences, in the Android store"`             // one or two sentences
-	Highlight    string   `json:"highlight" doc:"what is new or on offer; changes without a release"` // what is new or on offer; changes without a release
+	Name         string   `json:"name" also:"title" doc:"the name on the page"`
+	Tagline      string   `json:"tagline" also:"subtitle" doc:"a line under the name, in the iOS store"`
+	Pitch        string   `json:"pitch" also:"short_description summary" doc:"one or two sentences, in the Android store"`
+	Highlight    string   `json:"highlight" doc:"what is new or on offer; changes without a release"`
 	Description  string   `json:"description" doc:"the long text"`
 	Keywords     []string `json:"keywords" doc:"words for the search, in the iOS store"`
-	ReleaseNotes string   `json:"release_notes" doc:"what is new in this version"`
+	ReleaseNotes string   `json:"release_notes" also:"changelog" doc:"what is new in this version"`
 }
 
 // Listing is listing/<locale>.yaml.

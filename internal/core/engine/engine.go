@@ -19,6 +19,7 @@ import (
 	"sync"
 
 	"cel.dev/cel-go/cel"
+	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/interpreter"
@@ -145,7 +146,7 @@ func (e *Env) Compile(s Source, want, item *types.Type) (*Expr, place.Problems) 
 		return nil, ps
 	}
 	if want != nil && !ast.OutputType().IsExactType(want) {
-		return nil, place.Problems{s.problem(fmt.Sprintf("must be %s, this is %s", typeName(want), typeName(ast.OutputType())))}
+		return nil, place.Problems{s.problem(fmt.Sprintf("must be %s, this is %s", TypeName(want), TypeName(ast.OutputType())))}
 	}
 	prog, err := env.Program(ast, cel.CostLimit(maxCost))
 	if err != nil {
@@ -167,27 +168,23 @@ func (e *Env) typeOf(env *cel.Env, s Source, item *types.Type) (*cel.Ast, place.
 	if ast := e.typed.get(key); ast != nil {
 		return ast, nil
 	}
-	ast, iss := env.Compile(s.Text)
+	typed, iss := env.Compile(s.Text)
 	if iss.Err() != nil {
 		var ps place.Problems
 		for _, err := range iss.Errors() {
-			at := s.At
-			if line := err.Location.Line(); line > 1 {
-				at.Line += line - 1
-				at.Column = err.Location.Column() + 1
-			} else {
-				at.Column += err.Location.Column()
-			}
-			ps = append(ps, &place.Problem{At: at, What: s.For + ": " + plainError(err.Message), Fix: e.near(err.Message)})
+			ps = append(ps, &place.Problem{At: s.place(err.Location.Line(), err.Location.Column()), What: s.For + ": " + plainError(err.Message), Fix: e.near(err.Message)})
 		}
 		return nil, ps
 	}
+	if ps := s.regexps(typed); len(ps) > 0 {
+		return nil, ps
+	}
 	if e.keep != nil {
-		if err := e.keep.add(key, ast); err != nil {
+		if err := e.keep.add(key, typed); err != nil {
 			return nil, place.Problems{s.problem(err.Error())}
 		}
 	}
-	return ast, nil
+	return typed, nil
 }
 
 // Keep begins to keep what is typed from now on, and gives where. Only for
@@ -205,6 +202,8 @@ const fieldsHint = `"regola rulebook fields" lists what a rule may use`
 
 var (
 	undefinedField = regexp.MustCompile(`undefined field '(\w+)'`)
+	syntax         = regexp.MustCompile(`^Syntax error: (?:extraneous input|mismatched input|no viable alternative at input|token recognition error at:) ('.*?'|<EOF>|\S+)`)
+	overload       = regexp.MustCompile(`no matching overload for '([^']+)' applied to '\(([^)]*)\)'`)
 	undeclared     = regexp.MustCompile(`undeclared reference to '(\w+)'`)
 )
 
@@ -214,10 +213,67 @@ func plainError(msg string) string {
 		if m[1] == "has" {
 			return "has() is not available: a value that is not known would look absent; compare the value itself"
 		}
-		return "there is no " + m[1]
+		if m[1] == "it" {
+			return "it is the item of each:, and this rule has no each:"
+		}
+		return fmt.Sprintf("there is no %q", m[1])
 	}
-	msg = strings.ReplaceAll(msg, "undefined field", "undefined field")
+	if m := overload.FindStringSubmatch(msg); m != nil {
+		name, parts := strings.Trim(m[1], "_"), strings.Split(m[2], ", ")
+		for i, p := range parts {
+			if plain, ok := typeNames[p]; ok {
+				parts[i] = plain
+			}
+		}
+		if strings.HasPrefix(m[1], "_") && len(parts) == 2 {
+			return fmt.Sprintf("%s has %s on its left and %s on its right", name, parts[0], parts[1])
+		}
+		return fmt.Sprintf("%s cannot be used with %s", name, strings.Join(parts, ", "))
+	}
+	if m := syntax.FindStringSubmatch(msg); m != nil {
+		return strings.ReplaceAll(m[1], "<EOF>", "the end") + " is not expected here"
+	}
 	return msg
+}
+
+// typeNames are CEL's types in the words of those who write rules.
+var typeNames = map[string]string{"int": "a number", "string": "a text", "bool": "true or false", "timestamp": "a day"}
+
+// regexps finds the patterns of matches() that are no regular expressions. CEL
+// would find them when a rule is judged.
+func (s Source) regexps(a *cel.Ast) (ps place.Problems) {
+	visit := ast.NewExprVisitor(func(x ast.Expr) {
+		if x.Kind() != ast.CallKind || x.AsCall().FunctionName() != "matches" {
+			return
+		}
+		call := x.AsCall()
+		for _, arg := range call.Args()[len(call.Args())-1:] {
+			if arg.Kind() != ast.LiteralKind {
+				continue
+			}
+			if pattern, ok := arg.AsLiteral().Value().(string); ok {
+				if _, err := regexp.Compile(pattern); err != nil {
+					at := a.NativeRep().SourceInfo().GetStartLocation(arg.ID())
+					ps = append(ps, &place.Problem{At: s.place(at.Line(), at.Column()), What: s.For + ": this is no regular expression: " + strings.TrimPrefix(err.Error(), "error parsing regexp: "),
+						Fix: `write it in the form of RE2; a character that is meant as such takes \\ before it`})
+				}
+			}
+		}
+	})
+	ast.PostOrderVisit(a.NativeRep().Expr(), visit)
+	return ps
+}
+
+// place is where a position within the condition stands in its file.
+func (s Source) place(line, column int) place.Place {
+	at := s.At
+	if line > 1 {
+		at.Line += line - 1
+		at.Column = column + 1
+	} else {
+		at.Column += column
+	}
+	return at
 }
 
 // near says which name was probably meant.
@@ -234,14 +290,15 @@ func (e *Env) near(msg string) string {
 			names = append(names, name)
 		}
 	}
+	names = slices.DeleteFunc(slices.Clone(names), func(n string) bool { return n == word })
 	if n := spell.Nearest(word, names); word != "" && n != "" && n != word {
 		return fmt.Sprintf("did you mean %q? %s", n, fieldsHint)
 	}
 	return fieldsHint
 }
 
-// typeName is a type in the words of those who write rules.
-func typeName(t *types.Type) string {
+// TypeName is a type in the words of those who write rules.
+func TypeName(t *types.Type) string {
 	switch t.Kind() {
 	case types.BoolKind:
 		return "true or false"

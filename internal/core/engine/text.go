@@ -47,7 +47,7 @@ func (e *Env) CompileText(s Source, item *types.Type) (*Template, place.Problems
 		at.Column += offset + open
 		end := closing(rest[open:])
 		if end < 0 {
-			return nil, append(problems, Source{At: at, For: s.For}.problem("a brace is not closed in this text"))
+			return nil, append(problems, Source{At: at, For: s.For}.problem("a brace is not closed in this text; a brace that is meant as such is written {{"))
 		}
 		at.Column++
 		in := Source{Text: rest[open+1 : open+end], At: at, For: s.For}
@@ -56,7 +56,7 @@ func (e *Env) CompileText(s Source, item *types.Type) (*Template, place.Problems
 		problems = append(problems, ps...)
 		if len(ps) == 0 {
 			if !showable(x.Type) {
-				problems = append(problems, in.problem("this has no text: it is "+typeName(x.Type)+" with fields; name one of them, in a list with map()"))
+				problems = append(problems, in.problem("this has no text: it is "+TypeName(x.Type)+" with fields; name one of them, in a list with map()"))
 			}
 			t.parts = append(t.parts, part{expr: x})
 		}

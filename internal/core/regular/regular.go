@@ -64,6 +64,9 @@ func Problem(name string, err error, missing string) *place.Problem {
 	case errors.Is(err, fs.ErrPermission):
 		return &place.Problem{At: at, What: "no permission to read it", Fix: "change its permissions, or run as its owner"}
 	case errors.Is(err, ErrKind):
+		if info, err := os.Stat(name); err == nil && info.IsDir() {
+			return &place.Problem{At: at, What: "this is a folder", Fix: "name the file"}
+		}
 		return &place.Problem{At: at, What: "this is not a regular file", Fix: "name a regular file; devices and pipes are not read"}
 	}
 	var path *fs.PathError

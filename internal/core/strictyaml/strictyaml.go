@@ -87,7 +87,7 @@ func Parse(file string, data []byte) (*Document, place.Problems) {
 	var doc yaml.Node
 	dec := yaml.NewDecoder(bytes.NewReader(data))
 	if err := dec.Decode(&doc); err != nil && !errors.Is(err, io.EOF) {
-		return nil, syntaxProblems(file, err)
+		return nil, syntaxProblems(file, data, err)
 	}
 	if doc.Kind == 0 || len(doc.Content) == 0 {
 		return nil, place.Problems{{At: place.Place{File: file, Line: 1, Column: 1},
@@ -167,7 +167,7 @@ func secondDocument(file string, dec *yaml.Decoder) *place.Problem {
 
 var yamlLine = regexp.MustCompile(`(?:yaml: )?(?:line (\d+): )?(.*)`)
 
-func syntaxProblems(file string, err error) place.Problems {
+func syntaxProblems(file string, data []byte, err error) place.Problems {
 	lines := []string{err.Error()}
 	var typeErr *yaml.TypeError
 	if errors.As(err, &typeErr) {
@@ -182,10 +182,27 @@ func syntaxProblems(file string, err error) place.Problems {
 			}
 			what = m[2]
 		}
+		if n := tabbed(data, at.Line); n > 0 {
+			at.Line = n
+			ps = append(ps, &place.Problem{At: at, What: "not valid YAML: a tab indents this line", Fix: "indent with spaces"})
+			continue
+		}
 		ps = append(ps, &place.Problem{At: at, What: "not valid YAML: " + what,
 			Fix: "check the indentation, the colons and the quotes on this line and the one above it"})
 	}
 	return ps
+}
+
+// tabbed finds a line that begins with a tab, at or around a line; 0 for none.
+func tabbed(data []byte, line int) int {
+	lines := bytes.Split(data, []byte{'\n'})
+	for n := max(1, line-1); n <= min(line+1, len(lines)); n++ {
+		l := lines[n-1]
+		if bytes.IndexByte(l[:len(l)-len(bytes.TrimLeft(l, " \t"))], '\t') >= 0 {
+			return n
+		}
+	}
+	return 0
 }
 
 // Place is where a node stands.
@@ -223,7 +240,11 @@ func (d *Decoder) Value(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 	if v.Type() == reflect.TypeFor[day.Day]() || v.Type() == reflect.TypeFor[time.Time]() {
 		on, err := day.Parse(n.Value)
 		if n.Kind != yaml.ScalarNode || err != nil {
-			d.Fail(n, "write the day as 2026-11-23", "expected a day, found %s", describe(n))
+			what := "expected a day, found " + describe(n)
+			if n.Kind == yaml.ScalarNode && isDay.MatchString(n.Value) {
+				what = err.Error()
+			}
+			d.Fail(n, "write year, month and day, such as 2026-11-23", "%s", what)
 			return
 		}
 		if v.Type() == reflect.TypeFor[time.Time]() {
@@ -241,7 +262,11 @@ func (d *Decoder) Value(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 		d.structure(n, v)
 	case reflect.Slice:
 		if n.Kind != yaml.SequenceNode {
-			d.Fail(n, "write a list: [a, b] or one \"- item\" a line", "expected a list, found %s", describe(n))
+			fix := "write a list: [a, b] or one \"- item\" a line"
+			if n.Kind == yaml.ScalarNode && isKey.MatchString(n.Value) {
+				fix = "write a list, also for one item: [" + n.Value + "]"
+			}
+			d.Fail(n, fix, "expected a list, found %s", describe(n))
 			return
 		}
 		out := reflect.MakeSlice(v.Type(), len(n.Content), len(n.Content))
@@ -313,7 +338,13 @@ func (d *Decoder) structure(n *yaml.Node, v reflect.Value) {
 			if shape.rest != nil {
 				names = append(names, d.Keys...)
 			}
-			d.UnknownKey(key, names)
+			if as := shape.also[key.Value]; as != "" {
+				d.Fail(key, "did you mean \""+as+"\"?", "unknown key %q", key.Value)
+			} else if n.Style&yaml.FlowStyle != 0 && val.Tag == "!!null" && val.Value == "" {
+				d.Fail(key, "a comma ends a value within { }: put the whole text into quotes", "this is not a key, it looks like the rest of a text")
+			} else {
+				d.UnknownKey(key, names)
+			}
 			continue
 		}
 		if seen[key.Value] {
@@ -379,9 +410,9 @@ func (d *Decoder) scalar(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 		d.text(n, v, tag)
 	case reflect.Bool:
 		switch n.Value {
-		case "true", "yes":
+		case "true":
 			v.SetBool(true)
-		case "false", "no":
+		case "false":
 			v.SetBool(false)
 		default:
 			d.Fail(n, "write true or false", "expected true or false, found %s", quote(n.Value))
@@ -454,15 +485,16 @@ func compiled(re string) *regexp.Regexp {
 // shape is what is known of a struct type.
 type shape struct {
 	fields map[string]reflect.StructField
-	needed []string // keys that must be present
-	rest   []int    // the field that takes further keys, nil when there is none
+	needed []string          // keys that must be present
+	also   map[string]string // keys that people try, with the one that is meant: tag also
+	rest   []int             // the field that takes further keys, nil when there is none
 }
 
 func shapeOf(t reflect.Type) *shape {
 	if s, ok := shapes.Load(t); ok {
 		return s.(*shape)
 	}
-	s := &shape{fields: map[string]reflect.StructField{}}
+	s := &shape{fields: map[string]reflect.StructField{}, also: map[string]string{}}
 	for _, f := range reflect.VisibleFields(t) {
 		if f.Tag.Get("rest") != "" {
 			s.rest = f.Index
@@ -470,6 +502,9 @@ func shapeOf(t reflect.Type) *shape {
 		// A field with derived:"true" is computed after reading, not written by a person.
 		if name := fact.RuleName(f); name != "" && f.Tag.Get("derived") == "" {
 			s.fields[name] = f
+			for also := range strings.FieldsSeq(f.Tag.Get("also")) {
+				s.also[also] = name
+			}
 			if f.Tag.Get("need") != "" {
 				s.needed = append(s.needed, name)
 			}
@@ -489,6 +524,8 @@ func Names(t reflect.Type) []string {
 	}
 	return names
 }
+
+var isDay = regexp.MustCompile(`^\d{4}-\d\d-\d\d$`)
 
 // isKey matches what can be a key of ours: anything else is not quoted.
 var isKey = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_.-]{0,60}$`)

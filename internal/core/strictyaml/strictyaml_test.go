@@ -26,7 +26,7 @@ type kiln struct {
 
 func TestDecode(t *testing.T) {
 	var k kiln
-	ps := strictyaml.Decode("k.yaml", []byte("name: 1.10\nfuel: gas\nlit: no\nsince: 2026-11-23\nshelves:\n  - top\n  - low\ncone:\n"), &k)
+	ps := strictyaml.Decode("k.yaml", []byte("name: 1.10\nfuel: gas\nlit: false\nsince: 2026-11-23\nshelves:\n  - top\n  - low\ncone:\n"), &k)
 	require.Empty(t, ps)
 	assert.Equal(t, "1.10", k.Name, "a text that looks like a number stays as it was typed")
 	assert.False(t, *k.Lit)

@@ -4,12 +4,13 @@ import (
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/internal/core/artifact"
+	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 )
 
 func (e *env) factsCommand() *cobra.Command {
-	var format string
+	var format, on string
 	var digests bool
 	c := &cobra.Command{
 		Use:     "facts PACKAGE [SPLIT…]",
@@ -18,6 +19,10 @@ func (e *env) factsCommand() *cobra.Command {
 		Args:    somePackage,
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := oneOf("--format", format, []string{"table", "json"}); err != nil {
+				return err
+			}
+			on, err := e.dayFlag(on)
+			if err != nil {
 				return err
 			}
 			pkgs, err := run.Open(c.Context(), args, artifact.Options{Digests: digests, Quick: !digests})
@@ -31,10 +36,24 @@ func (e *env) factsCommand() *cobra.Command {
 			if format == "json" {
 				return report.JSON(e.out, report.NewFactsDocument(p))
 			}
-			return report.FactsTable(e.out, p, e.look(e.out))
+			r, err := run.New(e.lib, run.Options{Options: check.Options{Day: on}})
+			if err != nil {
+				return err
+			}
+			by := report.Background{}
+			if by.Notes, err = r.Notes(p); err != nil {
+				return err
+			}
+			set, err := e.lib.Tables()
+			if err != nil {
+				return err
+			}
+			by.Permissions = set.On(on).Permissions
+			return report.FactsTable(e.out, p, by, e.look(e.out))
 		},
 	}
 	c.Flags().StringVar(&format, "format", "table", "form of the output: table or json")
+	c.Flags().StringVar(&on, "on", "", "show the stores' bounds of a day, such as 2027-09-01 (today by default)")
 	c.Flags().BoolVar(&digests, "digests", false, "also verify the signed digest of every entry, and read large executables to their end")
 	_ = c.RegisterFlagCompletionFunc("format", choices("table", "json"))
 	return c

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/facts"
 )
 
@@ -36,13 +35,130 @@ func features(required bool) func(t *factsTable, label string, v any) {
 	}
 }
 
+// androidBuild says what kind of build it is: what marks one that is not meant
+// for release, or that none of these marks is there.
+func androidBuild(a *facts.Android) string {
+	m := &a.Manifest
+	var marks []string
+	for _, mark := range []struct {
+		is   bool
+		text string
+	}{
+		{m.Debuggable, "debuggable"},
+		{m.TestOnly, "for tests only"},
+		{m.Instrumented, "instrumented"},
+		{m.LevelCodename != "", "for the preview " + m.LevelCodename},
+		{a.Signing != nil && a.Signing.Certificate != nil && strings.Contains(a.Signing.Certificate.Subject, "CN=Android Debug"), "signed with a debug key"},
+		{a.Signing != nil && a.Signing.Gone() == nil && len(a.Signing.Schemes) == 0, "not signed"},
+	} {
+		if mark.is {
+			marks = append(marks, mark.text)
+		}
+	}
+	if len(marks) == 0 {
+		return "release"
+	}
+	return strings.Join(marks, ", ")
+}
+
+// androidSizes says how much a device downloads first, and of what.
+func androidSizes(s *facts.Sizes) string {
+	text := size(s.Download) + " to download"
+	var parts []string
+	for _, k := range []string{"code", "native", "resources", "assets", "other"} {
+		if n := s.Parts[k]; n > 0 {
+			parts = append(parts, k+" "+size(n))
+		}
+	}
+	if len(parts) > 0 {
+		text += "; " + strings.Join(parts, ", ")
+	}
+	return text
+}
+
+func androidCertificate(t *factsTable, _ string, v any) {
+	if c := v.(*facts.Signing).Certificate; c != nil {
+		t.certificate(c)
+	}
+}
+
+// certificate writes whose it is, until when, and its digest on one line, in
+// the form in which the stores show it.
+func (t *factsTable) certificate(c *facts.Certificate) {
+	t.row("certificate", fmt.Sprintf("%s, %s with %d bits, until %s", c.Subject, c.Key, c.Bits, until(c)))
+	var pairs []string
+	for i := 0; i+2 <= len(c.Fingerprint); i += 2 {
+		pairs = append(pairs, strings.ToUpper(c.Fingerprint[i:i+2]))
+	}
+	t.line("  %s", t.dim("SHA-256"))
+	t.line("  %s", strings.Join(pairs, ":"))
+}
+
+// most is how many items of a long list are shown.
+const most = 12
+
+// androidLanguages lists the languages in which the app speaks. Libraries bring
+// their own texts in many more: those stand in one line.
+func androidLanguages(t *factsTable, label string, v any) {
+	r := v.(*facts.Resources)
+	var own, part []string
+	var lacks []*facts.LocaleStrings
+	for _, lang := range r.Locales {
+		i := slices.IndexFunc(r.Strings, func(s *facts.LocaleStrings) bool { return s.Locale == lang })
+		if i < 0 || r.Strings[i].Missing <= r.Strings[i].Count {
+			own = append(own, lang)
+			if i >= 0 && r.Strings[i].Missing > 0 {
+				lacks = append(lacks, r.Strings[i])
+			}
+		} else {
+			part = append(part, lang)
+		}
+	}
+	t.list(label, own)
+	for _, s := range lacks {
+		t.row("  "+s.Locale, fmt.Sprintf("lacks %d of %d texts", s.Missing, s.Count+s.Missing))
+	}
+	if len(part) > most {
+		part = append(part[:most:most], fmt.Sprintf("and %d more", len(part)-most))
+	}
+	t.list("less than half", part)
+}
+
+// sensitive says what the store or the system makes of a permission.
+func (t *factsTable) sensitive(name string) string {
+	p := t.by.Permissions[name]
+	switch {
+	case p == nil:
+		return ""
+	case p.Declaration != "":
+		return "to declare: " + p.Declaration
+	case p.Protection == "dangerous":
+		return "people are asked"
+	case p.Protection == "appop" || p.Protection == "signature-appop":
+		return "people switch it on in the settings"
+	case strings.HasPrefix(p.Protection, "signature"):
+		return "not for apps"
+	}
+	return ""
+}
+
 func androidPermissions(t *factsTable, _ string, v any) {
 	permissions := v.(*facts.Manifest).Permissions
 	if len(permissions) == 0 {
 		t.row("none", "the manifest asks for none")
 	}
+	widest := 0
+	for _, p := range permissions {
+		widest = max(widest, len(p.Name))
+	}
 	for _, p := range permissions {
 		var extra []string
+		if s := t.sensitive(p.Name); s != "" {
+			extra = append(extra, s)
+		}
+		if p.ImpliedBy != "" {
+			extra = append(extra, "added for "+p.ImpliedBy)
+		}
 		if p.MaxLevel > 0 {
 			extra = append(extra, fmt.Sprintf("up to level %d", p.MaxLevel))
 		}
@@ -52,7 +168,37 @@ func androidPermissions(t *factsTable, _ string, v any) {
 		if p.Module != "" {
 			extra = append(extra, "module "+p.Module)
 		}
-		t.block(2, "", nil, strings.TrimSpace(p.Name+"  "+strings.Join(extra, ", ")), nil)
+		t.open()
+		if len(extra) == 0 {
+			t.block(2, "", nil, p.Name, nil)
+			continue
+		}
+		t.block(2, pad(p.Name, min(widest, 60))+"  ", nil, strings.Join(extra, ", "), styleDim)
+	}
+}
+
+// exported lists the components that other apps can start or ask.
+func exported(t *factsTable, _ string, v any) {
+	m := v.(*facts.Manifest)
+	n := 0
+	for _, c := range m.Components {
+		if !c.Exported || !c.Enabled {
+			continue
+		}
+		if n++; n > most {
+			continue
+		}
+		text := c.Name
+		switch {
+		case c.Permission != "":
+			text += ", with " + c.Permission
+		case c.Name == m.Launcher:
+			text += ", the start"
+		}
+		t.row(c.Kind, text)
+	}
+	if n > most {
+		t.row("", fmt.Sprintf("and %d more", n-most))
 	}
 }
 
@@ -73,12 +219,8 @@ func dexText(d *facts.Dex) (string, string) {
 
 func components(t *factsTable, label string, v any) {
 	byKind := map[string]int{}
-	exported := 0
 	for _, c := range v.([]*facts.Component) {
 		byKind[c.Kind]++
-		if c.Exported {
-			exported++
-		}
 	}
 	var parts []string
 	for _, k := range []struct{ kind, many string }{{"activity", "activities"}, {"activity-alias", "aliases"}, {"service", "services"}, {"receiver", "receivers"}, {"provider", "providers"}} {
@@ -86,7 +228,7 @@ func components(t *factsTable, label string, v any) {
 			parts = append(parts, Count(n, k.kind, k.many))
 		}
 	}
-	t.row(label, strings.Join(parts, ", ")+fmt.Sprintf("; %d exported", exported))
+	t.row(label, strings.Join(parts, ", "))
 }
 
 func androidLibraries(t *factsTable, _ string, v any) {
@@ -125,11 +267,10 @@ func androidSigning(t *factsTable, _ string, v any) {
 		return
 	}
 	t.list("schemes", s.Schemes)
-	if c := s.Certificate; c != nil {
-		t.row("certificate", c.Subject)
-		t.row("key", fmt.Sprintf("%s, %d bits", c.Key, c.Bits))
-		t.row("valid", fmt.Sprintf("%s to %s", day.Long(c.NotBefore), until(c)))
-		t.row("SHA-256", c.Fingerprint)
+	for _, sg := range s.Signers {
+		if s.Certificate != nil && sg.Certificate != nil && sg.Certificate.Fingerprint != s.Certificate.Fingerprint {
+			t.row("scheme "+sg.Scheme, "by another certificate, "+sg.Certificate.Subject)
+		}
 	}
 	if s.SideFile {
 		t.row("scheme-4 file", "yes")

@@ -11,25 +11,37 @@ import (
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/tables"
 )
 
-// FactsTable writes facts as a person reads them: what it is, for which
-// systems, whom it reaches, what it asks for, what is inside. It walks the
+// Background is what stands beside facts, so that they can be read at a
+// glance: what a store takes today, and what a permission is.
+type Background struct {
+	Notes       map[string]string             // by path, such as android.manifest.target_level
+	Permissions map[string]*tables.Permission // by name
+}
+
+// FactsTable writes facts as a person reads them: first what a release is known
+// by, then whom it reaches, what it asks for, what is inside. It walks the
 // table of rows below; what could not be read stands at the end.
-func FactsTable(w io.Writer, p *facts.Package, look Look) error {
-	t := &factsTable{printer: printer{w: w, look: look}}
+func FactsTable(w io.Writer, p *facts.Package, by Background, look Look) error {
+	t := &factsTable{printer: printer{w: w, look: look}, by: by}
 	t.line("%s  %s", t.strong(p.File), t.dim(fmt.Sprintf("%s, %s, %s", strings.ToUpper(p.Kind), size(p.Size), Count(int(p.Entries), "file", "files"))))
+	t.line("")
 	section := ""
 	for _, r := range factRows {
 		v, ok := lookup(reflect.ValueOf(p), r.path)
 		if !ok {
 			continue
 		}
-		if r.section != section {
-			section = r.section
-			t.head(section)
-		}
+		t.opened = r.section == section
+		section = r.section
+		t.section = section
+		t.note = by.Notes[r.path]
 		r.show(t, r.label, v)
+		if !t.opened {
+			section = "" // nothing was written: the next row opens it
+		}
 	}
 	t.gaps(p)
 	return t.err
@@ -43,38 +55,41 @@ type factRow struct {
 	show                 func(t *factsTable, label string, v any)
 }
 
-// factRows is what a person asks of a package, in this order. Paths are those
-// of rules, without "pkg.".
+// factRows is what a person asks of a package, in this order: the section
+// without a name stands on top. Paths are those of rules, without "pkg.".
 var factRows = []factRow{
-	{"identity", "package name", "android.manifest.id", plain},
-	{"identity", "split", "android.manifest.split", plain},
-	{"identity", "version", "android.manifest", of(func(m *facts.Manifest) string {
+	{"", "package name", "android.manifest.id", plain},
+	{"", "split", "android.manifest.split", plain},
+	{"", "version", "android.manifest", of(func(m *facts.Manifest) string {
 		return fmt.Sprintf("%s (code %s)", m.VersionName, optional(m.VersionCode))
 	})},
+	{"", "build", "android", of(androidBuild)},
+	{"", "target level", "android.manifest.target_level", plain},
+	{"", "least level", "android.manifest.min_level", plain},
+	{"", "highest level", "android.manifest.max_level", plain},
+	{"", "compiled against", "android.manifest.compile_level", plain},
+	{"", "architectures", "android.native.architectures", func(t *factsTable, label string, v any) {
+		var names []string
+		for _, a := range v.([]*facts.ABI) {
+			names = append(names, a.Name)
+		}
+		t.list(label, names)
+	}},
+	{"", "size", "android.sizes", of(androidSizes)},
+	{"", "certificate", "android.signing", androidCertificate},
+
 	{"identity", "name", "android.resources.label", androidLabel},
 	{"identity", "icon", "android.icon", of(iconText)},
 	{"identity", "start screen", "android.resources.themes", each(func(th *facts.Theme) (string, string) { return "", th.Splash })},
-	{"levels", "least", "android.manifest.min_level", plain},
-	{"levels", "target", "android.manifest.target_level", plain},
-	{"levels", "highest", "android.manifest.max_level", plain},
-	{"levels", "compiled against", "android.manifest.compile_level", plain},
-	{"levels", "preview", "android.manifest.level_codename", plain},
-	{"levels", "debuggable", "android.manifest.debuggable", plain},
-	{"levels", "for tests only", "android.manifest.test_only", plain},
 	{"reach", "needs", "android.manifest.features", features(true)},
 	{"reach", "can use", "android.manifest.features", features(false)},
 	{"reach", "OpenGL ES", "android.manifest.gles", plain},
-	{"reach", "languages", "android.resources.locales", plain},
-	{"reach", "", "android.resources.strings", each(func(s *facts.LocaleStrings) (string, string) {
-		if s.Missing == 0 {
-			return "", ""
-		}
-		return "  " + s.Locale, fmt.Sprintf("lacks %d of %d texts", s.Missing, s.Count+s.Missing)
-	})},
+	{"reach", "languages", "android.resources", androidLanguages},
 	{"reach", "links of", "android.manifest.deep_link_hosts", plain},
 	{"reach", "sees packages", "android.manifest.queries", plain},
 	{"reach", "shuts out screens", "android.manifest.excluded_screens", plain},
 	{"permissions", "", "android.manifest", androidPermissions},
+	{"open to other apps", "", "android.manifest", exported},
 	{"code", "", "android.code.dex", each(dexText)},
 	{"code", "starts with", "android.manifest.launcher", plain},
 	{"code", "components", "android.manifest.components", components},
@@ -93,7 +108,7 @@ var factRows = []factRow{
 	{"code", "backup allowed", "android.manifest.allow_backup", plain},
 	{"code", "unencrypted traffic", "android.manifest.cleartext", plain},
 	{"code", "network config", "android.manifest.network_config", plain},
-	{"libraries", "", "android.native", androidLibraries},
+	{"native libraries", "", "android.native", androidLibraries},
 	{"splits", "", "android.splits", each(func(s *facts.Split) (string, string) {
 		return s.Name, strings.Join(append([]string{s.File}, s.Faults...), "; ")
 	})},
@@ -111,16 +126,25 @@ var factRows = []factRow{
 		return Count(len(m.NativeSymbols), "library", "libraries")
 	})},
 	{"signing", "", "android.signing", androidSigning},
-	{"sizes", "", "android.sizes.parts", func(t *factsTable, _ string, v any) {
-		for _, k := range []string{"code", "native", "resources", "assets", "other"} {
-			if n := v.(map[string]int64)[k]; n > 0 {
-				t.row(k, size(n))
-			}
-		}
-	}},
+	{"private keys", "", "android.private_keys", each(func(k *facts.KeyFile) (string, string) { return "", k.Path })},
 
-	{"identity", "bundle identifier", "ios.app.info.id", plain},
-	{"identity", "version", "ios.app.info", of(func(i *facts.Info) string { return fmt.Sprintf("%s (build %s)", i.Version, i.Build) })},
+	{"", "bundle identifier", "ios.app.info.id", plain},
+	{"", "version", "ios.app.info", of(func(i *facts.Info) string { return fmt.Sprintf("%s (build %s)", i.Version, i.Build) })},
+	{"", "build", "ios", of(iosBuild)},
+	{"", "built with SDK", "ios.sdk", plain},
+	{"", "least system", "ios.app.info.min_os", plain},
+	{"", "devices", "ios.app.info.families", families},
+	{"", "architectures", "ios.app.code.slices", func(t *factsTable, label string, v any) {
+		var names []string
+		for _, s := range v.([]*facts.Slice) {
+			names = append(names, strings.TrimSuffix(s.CPU+", "+s.Platform, ", ios"))
+		}
+		t.row(label, strings.Join(names, "; "))
+	}},
+	{"", "size", "ios.unpacked", func(t *factsTable, label string, v any) { t.row(label, size(v.(int64))+" unpacked") }},
+	{"", "profile", "ios.app.profile", of(profileText)},
+	{"", "certificate", "ios.app.signature.signer", func(t *factsTable, _ string, v any) { t.certificate(v.(*facts.Certificate)) }},
+
 	{"identity", "name", "ios.app.info.name", plain},
 	{"identity", "", "ios.translations.names", func(t *factsTable, _ string, v any) {
 		names := v.(map[string]string)
@@ -131,17 +155,26 @@ var factRows = []factRow{
 	{"identity", "icon", "ios.app.icon", of(iosIcon)},
 	{"identity", "icon set", "ios.app.icon", of(iconSet)},
 	{"identity", "alternate icon", "ios.app.alternate_icons", each(func(i *facts.IOSIcon) (string, string) { return "", i.Name })},
-	{"identity", "property list", "ios.app.info.encoding", plain},
-	{"levels", "least system", "ios.app.info.min_os", plain},
-	{"levels", "built with SDK", "ios.sdk", plain},
-	{"levels", "named SDK", "ios.app.info.sdk_name", plain},
-	{"levels", "build tools", "ios.app.info.build_tools", of(func(b *facts.BuildTools) string {
-		return strings.Join(slices.DeleteFunc([]string{b.Version, b.Build, b.SDKBuild, b.SystemBuild}, func(s string) bool { return s == "" }), ", ")
-	})},
-	{"levels", "platforms", "ios.app.info.platforms", plain},
-	{"reach", "devices", "ios.app.info.families", families},
+	{"identity", "launch screen", "ios.app.info.launch_screen", always("yes", "none")},
+	{"identity", "built by", "ios.app.info", of(iosTools)},
+	{"reach", "needs", "ios.app.info.capabilities", plain},
+	{"reach", "orientations", "ios.app.info.all_orientations", func(t *factsTable, label string, v any) {
+		var names []string
+		for _, o := range v.([]string) {
+			names = append(names, strings.TrimPrefix(o, "UIInterfaceOrientation"))
+		}
+		t.list(label, names)
+	}},
 	{"reach", "languages", "ios.translations.locales", plain},
 	{"reach", "opens links", "ios.app.info.url_schemes", plain},
+	{"reach", "opens documents", "ios.app.info.document_types", func(t *factsTable, label string, v any) {
+		var names []string
+		for _, d := range v.([]*facts.DocumentType) {
+			names = append(names, d.Name)
+		}
+		t.list(label, names)
+	}},
+	{"reach", "looks for apps", "ios.app.info.query_schemes", plain},
 	{"reach", "in background", "ios.app.info.background_modes", plain},
 	{"permissions", "", "ios.app.info", iosPurposes},
 	{"permissions", "own encryption", "ios.app.info", of(func(i *facts.Info) string {
@@ -150,42 +183,32 @@ var factRows = []factRow{
 		}
 		return map[bool]string{true: "yes", false: "no"}[*i.Encryption]
 	})},
-	{"permissions", "any unencrypted", "ios.app.info.arbitrary_loads", plain},
-	{"code", "", "ios.app.code.slices", each(func(s *facts.Slice) (string, string) {
-		return s.CPU, fmt.Sprintf("%s, from %s, SDK %s", s.Platform, s.MinOS, s.SDK)
-	})},
-	{"code", "", "ios.nested", each(nestedText)},
-	{"code", "names", "ios.bundles", each(func(b *facts.Bundle) (string, string) {
-		c := &b.Code
-		switch {
-		case c.NamesGap() != nil:
-			return "", c.Path + ": not read"
-		case c.Gone() != nil:
-			return "", ""
+	{"traffic", "unencrypted", "ios.app.info.arbitrary_loads", always("to every host", "")},
+	{"traffic", "", "ios.app.info.host_exceptions", each(func(h *facts.HostException) (string, string) {
+		var loose []string
+		if h.Insecure {
+			loose = append(loose, "unencrypted")
 		}
-		return "", fmt.Sprintf("%s: %s imported, %d exported", c.Path, Count(int(c.Imported), "name", "names"), c.Exported)
+		if h.MinTLS != "" {
+			loose = append(loose, "from "+h.MinTLS)
+		}
+		return "", strings.TrimSuffix(h.Host+": "+strings.Join(loose, ", "), ": ")
 	})},
-	{"code", "resources", "ios.resources", func(t *factsTable, label string, v any) {
+	{"privacy manifests", "", "ios.bundles", privacyManifests},
+	{"inside", "", "ios.nested", each(nestedText)},
+	{"inside", "resources", "ios.resources", func(t *factsTable, label string, v any) {
 		var paths []string
 		for _, b := range v.([]*facts.Bundle) {
 			paths = append(paths, b.Path)
 		}
 		t.list(label, paths)
 	}},
-	{"code", "loose code", "ios.layout.loose_code", each(func(l *facts.LooseCode) (string, string) { return "", l.Path + ": " + l.Kind })},
-	{"code", "missing", "ios.layout.missing_libraries", each(func(m *facts.MissingLib) (string, string) { return "", m.Binary + " needs " + m.Library })},
-	{"libraries", "of the system", "ios.app.code", linked(true)},
-	{"libraries", "brought along", "ios.app.code", linked(false)},
-	{"signing", "", "ios.bundles", func(t *factsTable, _ string, v any) {
-		for _, b := range v.([]*facts.Bundle) {
-			name := b.Path
-			if b.Kind == "app" {
-				name = "the app"
-			}
-			t.block(2, "", nil, name, nil)
-			t.bundle(b)
-		}
-	}},
+	{"inside", "loose code", "ios.layout.loose_code", each(func(l *facts.LooseCode) (string, string) { return "", l.Path + ": " + l.Kind })},
+	{"inside", "missing", "ios.layout.missing_libraries", each(func(m *facts.MissingLib) (string, string) { return "", m.Binary + " needs " + m.Library })},
+	{"inside", "of the system", "ios.app.code", linked(true)},
+	{"inside", "brought along", "ios.app.code", linked(false)},
+	{"signing", "", "ios.bundles", iosSigning},
+	{"private keys", "", "ios.private_keys", each(func(k *facts.KeyFile) (string, string) { return "", k.Path })},
 }
 
 // lookup follows a path through the facts. A value that is empty, or not
@@ -277,29 +300,43 @@ func each[T any](text func(*T) (label, text string)) func(t *factsTable, label s
 
 // gaps writes what is not known, each reason once with all that it holds for.
 func (t *factsTable) gaps(p *facts.Package) {
-	var reasons []string
+	var reasons, open []string
 	paths := map[string][]string{}
 	for _, g := range fact.Gaps(p, "pkg") {
-		if g.Kind == fact.NotGiven && (strings.HasSuffix(g.Path, ".profile") || strings.HasSuffix(g.Path, ".privacy")) || strings.Contains(g.Path, ".resources[") && g.Kind == fact.NotGiven {
-			continue // shown above
+		switch {
+		case g.Kind == fact.NotGiven:
+			continue // a part that such a package does not have
+		case g.Kind == fact.NotAsked:
+			if !slices.Contains(open, g.What) {
+				open = append(open, g.What)
+			}
+			continue
 		}
 		if paths[g.What] == nil {
 			reasons = append(reasons, g.What)
 		}
 		paths[g.What] = append(paths[g.What], strings.TrimPrefix(strings.TrimPrefix(g.Path, "pkg."), "android."))
 	}
-	if len(reasons) == 0 {
-		return
-	}
 	slices.Sort(reasons)
-	t.head("not read")
+	t.section, t.opened = "not read", len(reasons) == 0
+	t.open()
 	for _, why := range reasons {
 		t.block(2, "", nil, why, nil)
 		t.block(4, "", nil, strings.Join(paths[why], ", "), styleDim)
 	}
+	if len(open) > 0 {
+		t.line("")
+		t.block(0, "", nil, strings.Join(open, "; "), styleDim)
+	}
 }
 
-type factsTable struct{ printer }
+type factsTable struct {
+	printer
+	by      Background
+	section string
+	opened  bool   // the section's heading is written
+	note    string // what stands beside the next row
+}
 
 // keyWidth is the column of names.
 const keyWidth = 20
@@ -312,14 +349,28 @@ func (t *factsTable) head(name string) {
 	t.line("%s", t.strong(name))
 }
 
-// row writes a name and its value; an empty value is left out.
+// open writes the heading of the section before its first row.
+func (t *factsTable) open() {
+	if !t.opened && t.section != "" {
+		t.head(t.section)
+	}
+	t.opened = true
+}
+
+// row writes a name and its value, and what stands beside it; an empty value is
+// left out.
 func (t *factsTable) row(name, value string) {
 	if value == "" {
 		return
 	}
+	t.open()
 	if len(name) >= keyWidth {
 		t.block(2, "", nil, name, styleDim)
 		name = ""
+	}
+	if t.note != "" {
+		value += " · " + t.note
+		t.note = ""
 	}
 	t.block(2, pad(name+" ", keyWidth), styleDim, value, nil)
 }

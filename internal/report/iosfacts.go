@@ -75,6 +75,7 @@ func iosPurposes(t *factsTable, _ string, v any) {
 		if len(p.Locales) > 0 {
 			text += "  (also " + strings.Join(slices.Sorted(maps.Keys(p.Locales)), ", ") + ")"
 		}
+		t.open()
 		t.block(2, "", nil, p.Key, styleDim)
 		t.block(4, "", nil, text, nil)
 	}
@@ -114,58 +115,153 @@ func linked(system bool) func(t *factsTable, label string, v any) {
 	}
 }
 
-// bundle writes how one bundle is signed, and what it declares.
-func (t *factsTable) bundle(b *facts.Bundle) {
+// iosBuild says what kind of build it is, by its profile and signature.
+func iosBuild(a *facts.IOS) string {
+	b := a.App
+	var text string
+	switch p := b.Profile; {
+	case p != nil:
+		text = map[string]string{"store": "for the store", "ad-hoc": "for named devices", "development": "for development", "enterprise": "for one organisation"}[p.Kind]
+	case b.Signature == nil && b.Unread("signature") != "":
+		text = "signature not read"
+	case b.Signature == nil || b.Signature.Adhoc:
+		text = "not signed by anybody"
+	case a.StoreCopy:
+		text = "a copy that the store delivered"
+	case !a.SignatureFinal:
+		text = "a build archive"
+	default:
+		text = "signed, without a profile"
+	}
+	if b.Signature != nil && slices.ContainsFunc(b.Signature.Entitlements, func(e *facts.Entitlement) bool { return e.Key == "get-task-allow" && e.Set }) {
+		text += ", debugging allowed"
+	}
+	return text
+}
+
+func iosTools(i *facts.Info) string {
+	b := i.BuildTools
+	if b == nil {
+		return i.SDKName
+	}
+	return strings.Join(slices.DeleteFunc([]string{i.SDKName, b.Version, b.Build, b.SDKBuild, b.SystemBuild}, func(s string) bool { return s == "" }), ", ")
+}
+
+func profileText(p *facts.Profile) string {
+	text := fmt.Sprintf("%s, for %s, until %s", p.Kind, p.AppID, day.Long(p.Expires))
+	if p.Devices > 0 {
+		text += fmt.Sprintf(", on %s", Count(int(p.Devices), "device", "devices"))
+	}
+	if p.SignatureFault != "" {
+		text += "; " + p.SignatureFault
+	}
+	return text
+}
+
+// privacyManifests says what each bundle declares; one without a manifest is in
+// a line with the others.
+func privacyManifests(t *factsTable, _ string, v any) {
+	var none []string
+	for _, b := range v.([]*facts.Bundle) {
+		m := b.Privacy
+		if m == nil {
+			if why := b.Unread("privacy"); b.PrivacyPresent && why != "" {
+				t.row(bundleName(b), "not read: "+why)
+			} else {
+				none = append(none, bundleName(b))
+			}
+			continue
+		}
+		var parts []string
+		for _, c := range m.Accessed {
+			parts = append(parts, strings.TrimSpace(strings.TrimPrefix(c.Category, "NSPrivacyAccessedAPICategory")+" "+strings.Join(c.Reasons, " ")))
+		}
+		if len(m.Collected) > 0 {
+			parts = append(parts, "collects "+Count(len(m.Collected), "kind of data", "kinds of data"))
+		}
+		if m.Tracking {
+			parts = append(parts, "tracks, with "+Count(len(m.Domains), "domain", "domains"))
+		}
+		if len(parts) == 0 {
+			parts = []string{"declares nothing"}
+		}
+		t.row(bundleName(b), strings.Join(parts, "; "))
+	}
+	t.list("none", none)
+}
+
+// iosSigning writes the chain of the app's certificate once, and of each bundle
+// its entitlements and what differs from the app.
+func iosSigning(t *factsTable, _ string, v any) {
+	bundles := v.([]*facts.Bundle)
+	app := bundles[0]
+	if s := app.Signature; s != nil {
+		t.row("team", s.Team)
+		for _, c := range s.Chain {
+			t.row("issued by", c.Subject+", until "+until(c))
+		}
+	}
+	for _, b := range bundles {
+		t.bundle(b, app)
+	}
+}
+
+// bundle writes how one bundle is signed.
+func (t *factsTable) bundle(b, app *facts.Bundle) {
+	name := bundleName(b)
+	head := func() {
+		if name != "" {
+			t.open()
+			t.block(2, "", nil, name, nil)
+			name = ""
+		}
+	}
+	row := func(label, text string) {
+		if text != "" {
+			head()
+			t.row("  "+label, text)
+		}
+	}
 	switch s := b.Signature; {
 	case s == nil:
-		t.row("  signature", "not read: "+b.Unread("signature"))
+		row("signature", "not read: "+b.Unread("signature"))
 	case s.Adhoc:
-		t.row("  signature", "by nobody (ad hoc)")
-	default:
-		text := "team " + s.Team
-		if s.Signer != nil {
-			text += ", by " + s.Signer.Subject
-		}
-		t.row("  signature", text)
+		row("signature", "by nobody (ad hoc)")
+	case app.Signature == nil || s.Team != app.Signature.Team:
+		row("signature", "team "+s.Team)
 	}
-	if b.Signature != nil {
-		for _, c := range b.Signature.Chain {
-			t.row("  issued by", c.Subject+", until "+until(c))
+	if s := b.Signature; s != nil {
+		if s.Signer != nil && b != app && (app.Signature == nil || app.Signature.Signer == nil || app.Signature.Signer.Fingerprint != s.Signer.Fingerprint) {
+			row("certificate", s.Signer.Subject)
 		}
-		label := "  entitlements"
-		for _, e := range b.Signature.Entitlements {
+		label := "entitlements"
+		for _, e := range s.Entitlements {
 			text := e.Key
 			if !e.Set {
 				text += " = " + strings.Join(e.Values, ", ")
 			}
-			t.row(label, text)
+			head()
+			t.row(strings.TrimRight("  "+label, " "), text)
 			label = ""
 		}
-		t.list("  fault", b.Signature.Faults)
+		row("fault", strings.Join(s.Faults, ", "))
 	}
 	for _, f := range b.Seal.Faults {
-		t.row("  fault", f.Path+" "+f.What)
+		row("fault", f.Path+" "+f.What)
+	}
+	if b == app {
+		return
 	}
 	if p := b.Profile; p != nil {
-		text := fmt.Sprintf("%s, for %s, until %s", p.Kind, p.AppID, day.Long(p.Expires))
-		if p.Devices > 0 {
-			text += fmt.Sprintf(", on %s", Count(int(p.Devices), "device", "devices"))
-		}
-		if len(p.Certificates) != 1 {
-			text += ", with " + Count(len(p.Certificates), "certificate", "certificates")
-		}
-		t.row("  profile", text)
-		t.row("  fault", p.SignatureFault)
-	} else if b.Kind != "framework" {
-		t.row("  profile", "none")
+		row("profile", profileText(p))
+	} else if b.Kind != "framework" && b.Kind != "resources" {
+		row("profile", "none")
 	}
-	if m := b.Privacy; m != nil {
-		var cats []string
-		for _, c := range m.Accessed {
-			cats = append(cats, strings.TrimPrefix(c.Category, "NSPrivacyAccessedAPICategory"))
-		}
-		t.row("  privacy manifest", strings.TrimSuffix("reasons for "+strings.Join(cats, ", "), "reasons for ")+fmt.Sprintf(" (%s collected)", Count(len(m.Collected), "kind of data", "kinds of data")))
-	} else {
-		t.row("  privacy manifest", "none")
+}
+
+func bundleName(b *facts.Bundle) string {
+	if b.Kind == "app" {
+		return "the app"
 	}
+	return b.Path
 }

@@ -16,7 +16,7 @@ import (
 // PrivacyTable writes what the code uses, what the manifests declare and what
 // is missing, bundle by bundle, and the union over the app.
 func PrivacyTable(w io.Writer, p *facts.Package, e *evidence.Evidence, look Look) error {
-	t := &factsTable{printer{w: w, look: look}}
+	t := &factsTable{printer: printer{w: w, look: look}, opened: true}
 	t.line("%s", t.strong(p.File))
 	if p.IOS != nil {
 		t.iosPrivacy(p.IOS, e)
@@ -57,10 +57,7 @@ func (t *factsTable) iosPrivacy(a *facts.IOS, e *evidence.Evidence) {
 	}
 	var quiet []string
 	for _, b := range slices.Concat(a.Bundles, a.Resources) {
-		name := b.Path
-		if b.Kind == "app" {
-			name = "the app"
-		}
+		name := bundleName(b)
 		if !slices.ContainsFunc(e.Reasons, func(r *evidence.Reason) bool { return r.Bundle == b.Path }) && (b.Privacy == nil && !b.PrivacyPresent || b.Privacy != nil && len(b.Privacy.Accessed)+len(b.Privacy.Faults) == 0) {
 			quiet = append(quiet, name)
 			continue

@@ -58,6 +58,7 @@ type Runner struct {
 // judge is the rules of one store, with the environment that they were typed in.
 type judge struct {
 	*check.Judge
+	env   *check.Env
 	books []*rulebook.Book
 }
 
@@ -150,7 +151,35 @@ func (r *Runner) newJudge(s *store.Store, books, own []*rulebook.Book, t *tables
 			j.Add(p)
 		}
 	}
-	return &judge{j, books}, problems.Err()
+	return &judge{j, env, books}, problems.Err()
+}
+
+// Notes are what the stores' rulebooks say beside the facts of a package today,
+// by the fact's path.
+func (r *Runner) Notes(p *facts.Package) (map[string]string, error) {
+	set, err := r.tables()
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]string{}
+	for _, s := range r.stores {
+		if !s.Takes(p.Platform(), p.Kind) {
+			continue
+		}
+		j, err := r.judges[s.ID]()
+		if err != nil {
+			return nil, err
+		}
+		sub := submission.New(submission.Sources{Store: s, Package: p, Tables: set.On(r.opt.Day)})
+		for _, b := range j.books {
+			for _, n := range b.Notes {
+				if text := j.env.Note(b, n, sub, r.opt.Day); text != "" {
+					out[strings.TrimPrefix(n.Of, "pkg.")] = text
+				}
+			}
+		}
+	}
+	return out, nil
 }
 
 // ReadBook reads a rulebook of a team's own.

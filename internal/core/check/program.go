@@ -424,6 +424,16 @@ func (p *Program) TestExamples() error {
 	return errors.Join(errs...)
 }
 
+// Note evaluates a note of a book; empty where it does not apply or something
+// that it needs is not known.
+func (e *Env) Note(b *rulebook.Book, n *rulebook.Beside, s *submission.Submission, on day.Day) string {
+	p := e.Prepare(&rulebook.Rule{ID: n.Of, Book: b, When: n.When, Ask: n.Say})
+	if v := p.Run(s, on, nil); v.Question != nil && len(v.Gaps) == 0 {
+		return v.Question.Ask
+	}
+	return ""
+}
+
 // Example judges what an example gives.
 func (p *Program) Example(ex *rulebook.Example) *Verdict {
 	sub := &ex.Given

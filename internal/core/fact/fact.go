@@ -18,6 +18,7 @@ const (
 	NotRead     Kind = "not-read"     // it is there, or should be, and cannot be read
 	NotAnswered Kind = "not-answered" // the dossier leaves the question open
 	NotGiven    Kind = "not-given"    // the part was not handed in: no package, no dossier, no history
+	NotAsked    Kind = "not-asked"    // the call did not ask for it: it takes long
 	NotInForce  Kind = "not-in-force" // a limit has no value on the day
 )
 
@@ -34,6 +35,10 @@ func Unread(what string) Gap { return Gap{Kind: NotRead, What: what} }
 
 // Missing is the gap of a part that was not handed in.
 func Missing(what string) Gap { return Gap{Kind: NotGiven, What: what} }
+
+// Unasked is the gap of something that takes long, and that the call did not
+// ask for.
+func Unasked(what string) Gap { return Gap{Kind: NotAsked, What: what} }
 
 // Unanswered is the gap of a question that the dossier leaves open.
 func Unanswered(what string) Gap { return Gap{Kind: NotAnswered, What: what} }

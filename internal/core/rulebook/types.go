@@ -70,12 +70,22 @@ type Book struct {
 	Store     string              `json:"store" need:"the store it judges for: android, ios, or all" like:"^[a-z][a-z0-9-]*$" hint:"a store's id, or all"`
 	Edition   day.Day             `json:"edition" need:"the day on which it was last gone through"`
 	Limits    map[string][]*Value `json:"limits"`
+	Notes     []*Beside           `json:"notes"`
 	Rules     []*Rule             `json:"rules"`
 	File      string              `json:"-"`
 }
 
 // For tells whether the book judges for a store.
 func (b *Book) For(store string) bool { return b.Store == All || b.Store == store }
+
+// Beside is what stands beside a fact when facts are shown: a bound of today,
+// such as the target level that uploads need. It judges nothing.
+type Beside struct {
+	fact.Mark `json:"-"`
+	Of        string   `json:"of" need:"the fact, such as pkg.android.manifest.target_level" like:"^pkg[.][a-z_.]+$" hint:"a field of the package"`
+	When      Expr     `json:"when"`
+	Say       Template `json:"say" need:"what stands beside it"`
+}
 
 // Value is a limit's value from a day on.
 type Value struct {

@@ -15,7 +15,7 @@ import (
 )
 
 // notVerified is why digests are not known to fit.
-var notVerified = fact.Missing("the digests were not verified; run check, or facts --digests")
+var notVerified = fact.Unasked("the digests were not verified; facts --digests does")
 
 // jarFiles shows a tree to the reader of JAR signatures.
 type jarFiles struct{ *files.Tree }

@@ -73,14 +73,14 @@ func (r *reader) code(b *facts.Bundle) {
 	}
 	names := fact.Unread(s.Partial)
 	if f.HeadersOnly {
-		names = fact.Missing(tooLarge)
+		names = fact.Unasked(tooLarge)
 	}
 	if names.What != "" {
 		c.LoseNames(names)
 	}
 	switch {
 	case f.HeadersOnly:
-		b.Lose("signature", fact.Missing(tooLarge))
+		b.Lose("signature", fact.Unasked(tooLarge))
 	case s.Signature == nil && s.HasSigning:
 		b.Lose("signature", fact.Unread("the code signature cannot be reached"))
 	case s.Signature == nil:
@@ -107,7 +107,7 @@ const atOnce = 4
 const maxQuick = 32 << 20
 
 // tooLarge is why names and signature of such an executable are not known.
-const tooLarge = "the executable is large and compressed, so that only its head was unpacked; run check, or facts --digests"
+const tooLarge = "the executable is large and compressed, so that only its head was unpacked; facts --digests reads it"
 
 // begin reads all executables beside what else is read, the largest first:
 // symbols and signatures stand at their ends.

@@ -141,7 +141,7 @@ func (r *reader) nestedSeal(b *facts.Bundle, s *coderes.Seal) {
 }
 
 // notVerified is why digests are not known to fit.
-var notVerified = fact.Missing("the digests were not verified; run check, or facts --digests")
+var notVerified = fact.Unasked("the digests were not verified; facts --digests does")
 
 // signature reads the code signature of a slice.
 func (r *reader) signature(b *facts.Bundle, s *macho.Slice) {

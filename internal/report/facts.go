@@ -184,7 +184,7 @@ var factRows = []factRow{
 		return map[bool]string{true: "yes", false: "no"}[*i.Encryption]
 	})},
 	{"traffic", "unencrypted", "ios.app.info.arbitrary_loads", always("to every host", "")},
-	{"traffic", "", "ios.app.info.host_exceptions", each(func(h *facts.HostException) (string, string) {
+	{"traffic", "host", "ios.app.info.host_exceptions", each(func(h *facts.HostException) (string, string) {
 		var loose []string
 		if h.Insecure {
 			loose = append(loose, "unencrypted")

@@ -301,7 +301,7 @@ func (r *reader) icons() {
 			continue
 		}
 		at := r.at(path.Join(b.Path, "Info.plist"))
-		if b.Kind == "app" || b.Kind == "watch-app" || b.Kind == "app-clip" || info.Get("CFBundleIcons") != nil {
+		if b.Kind != "framework" && b.Kind != "resources" || info.Get("CFBundleIcons") != nil {
 			b.Icon = r.icon(info, at, b.Path)
 			b.Put("icon", b.Icon.Self())
 		}

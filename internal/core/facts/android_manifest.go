@@ -45,6 +45,7 @@ type Manifest struct {
 	ExcludedScreens    []string      `json:"excluded_screens"` // screen classes that the manifest excludes
 	UsesLibraries      []*Feature    `json:"uses_libraries"`   // shared libraries of the device
 	Components         []*Component  `json:"components"`
+	Classes            []string      `json:"classes"` // that the application element names besides: itself, its backup agent, its component factory
 	MetaData           []*MetaData   `json:"meta_data"`
 	Properties         []*MetaData   `json:"properties"`
 	Queries            []string      `json:"queries"`       // packages that the app asks to see

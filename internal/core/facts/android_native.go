@@ -40,4 +40,5 @@ type Library struct {
 	WriteExec       bool     `json:"write_exec"`
 	Needed          []string `json:"needed"`
 	BuildID         string   `json:"build_id,omitempty"`
+	Level           int64    `json:"level,omitempty"` // API level for which it was built; 0 when it does not say
 }

@@ -295,6 +295,7 @@ func (s *Set) On(on day.Day) *Set {
 		keepInForce(v.Field(i), on)
 	}
 	for name, rows := range s.Plain {
+		c.Plain[name] = []map[string]any{} // a table without a row of the day is empty, not absent
 		for _, r := range rows {
 			from, _ := r["from"].(day.Day)
 			until, bounded := r["until"].(day.Day)

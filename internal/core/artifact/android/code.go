@@ -169,6 +169,11 @@ func (r *reader) collect(results []scanned, wanted map[string]bool) {
 	if c.Classes > 0 {
 		c.ShortNames = short * 100 / c.Classes
 	}
+	for _, class := range r.out.Manifest.Classes {
+		if name := strings.ReplaceAll(class, ".", "/"); wanted[name] && !found[name] && !slices.Contains(c.Missing, class) {
+			c.Missing = append(c.Missing, class)
+		}
+	}
 	missing := map[string]bool{}
 	for _, comp := range r.out.Manifest.Components {
 		name := strings.ReplaceAll(comp.Name, ".", "/")

@@ -15,48 +15,50 @@ import (
 // Resource ids of the manifest attributes that are read. They are part of the
 // platform's public interface and never change.
 const (
-	attrLabel          = 0x01010001
-	attrTheme          = 0x01010000
-	attrIcon           = 0x01010002
-	attrName           = 0x01010003
-	attrPermission     = 0x01010006
-	attrHasCode        = 0x0101000c
-	attrDebuggable     = 0x0101000f
-	attrExported       = 0x01010010
-	attrTargetActivity = 0x01010202
-	attrValue          = 0x01010024
-	attrResource       = 0x01010025
-	attrHost           = 0x01010028
-	attrMinSDK         = 0x0101020c
-	attrVersionCode    = 0x0101021b
-	attrVersionName    = 0x0101021c
-	attrTargetSDK      = 0x01010270
-	attrMaxSDK         = 0x01010271
-	attrTestOnly       = 0x01010272
-	attrAllowBackup    = 0x01010280
-	attrGLES           = 0x01010281
-	attrRequired       = 0x0101028e
-	attrExtractNative  = 0x010104ea
-	attrCleartext      = 0x010104ec
-	attrAutoVerify     = 0x010104ee
-	attrNetworkConfig  = 0x01010527
-	attrRoundIcon      = 0x0101052c
-	attrSharedUser     = 0x0101000b
-	attrReadPerm       = 0x01010007
-	attrWritePerm      = 0x01010008
-	attrEnabled        = 0x0101000e
-	attrAuthorities    = 0x01010018
-	attrOrientation    = 0x0101001e
-	attrScheme         = 0x01010027
-	attrFullBackup     = 0x010104eb
-	attrIsGame         = 0x010103f4
-	attrAppCategory    = 0x01010545
-	attrBanner         = 0x010103f2
-	attrResizeable     = 0x010104f6
-	attrVersionMajor   = 0x01010576
-	attrLegacyStorage  = 0x01010603
-	attrCompileSDK     = 0x01010572
-	attrForeground     = 0x01010599
+	attrLabel            = 0x01010001
+	attrTheme            = 0x01010000
+	attrIcon             = 0x01010002
+	attrName             = 0x01010003
+	attrPermission       = 0x01010006
+	attrHasCode          = 0x0101000c
+	attrDebuggable       = 0x0101000f
+	attrExported         = 0x01010010
+	attrTargetActivity   = 0x01010202
+	attrValue            = 0x01010024
+	attrResource         = 0x01010025
+	attrHost             = 0x01010028
+	attrMinSDK           = 0x0101020c
+	attrVersionCode      = 0x0101021b
+	attrVersionName      = 0x0101021c
+	attrTargetSDK        = 0x01010270
+	attrMaxSDK           = 0x01010271
+	attrTestOnly         = 0x01010272
+	attrAllowBackup      = 0x01010280
+	attrGLES             = 0x01010281
+	attrRequired         = 0x0101028e
+	attrExtractNative    = 0x010104ea
+	attrCleartext        = 0x010104ec
+	attrAutoVerify       = 0x010104ee
+	attrNetworkConfig    = 0x01010527
+	attrRoundIcon        = 0x0101052c
+	attrSharedUser       = 0x0101000b
+	attrBackupAgent      = 0x0101027f
+	attrComponentFactory = 0x0101057a
+	attrReadPerm         = 0x01010007
+	attrWritePerm        = 0x01010008
+	attrEnabled          = 0x0101000e
+	attrAuthorities      = 0x01010018
+	attrOrientation      = 0x0101001e
+	attrScheme           = 0x01010027
+	attrFullBackup       = 0x010104eb
+	attrIsGame           = 0x010103f4
+	attrAppCategory      = 0x01010545
+	attrBanner           = 0x010103f2
+	attrResizeable       = 0x010104f6
+	attrVersionMajor     = 0x01010576
+	attrLegacyStorage    = 0x01010603
+	attrCompileSDK       = 0x01010572
+	attrForeground       = 0x01010599
 )
 
 func key(at place.Place, element, attr string, offset int64) place.Place {
@@ -279,6 +281,15 @@ func (r *reader) application(app *resource.Element, at place.Place) {
 	r.mark(app, at, "debuggable", "application", attrDebuggable, "debuggable")
 	o.Manifest.TestOnly = r.truth(app, attrTestOnly, "testOnly", false)
 	r.mark(app, at, "test_only", "application", attrTestOnly, "testOnly")
+	for _, c := range []struct {
+		id   uint32
+		name string
+	}{{attrName, "name"}, {attrBackupAgent, "backupAgent"}, {attrComponentFactory, "appComponentFactory"}} {
+		// A class of the system needs no definition.
+		if name := r.class(r.text(app, c.id, c.name)); name != "" && !strings.HasPrefix(name, "android.app.") {
+			o.Manifest.Classes = append(o.Manifest.Classes, name)
+		}
+	}
 	o.Manifest.HasCode = r.truth(app, attrHasCode, "hasCode", true)
 	o.Manifest.AllowBackup = r.truth(app, attrAllowBackup, "allowBackup", true)
 	r.mark(app, at, "allow_backup", "application", attrAllowBackup, "allowBackup")

@@ -80,7 +80,7 @@ func readLibrary(l *facts.Library, r io.Reader) {
 	l.Machine, l.Bits, l.Align, l.Congruent = f.Machine, int64(f.Bits), f.Align, f.Congruent
 	l.Fits = folderMachines[l.ABI] == f.Machine && abiBits(l.ABI) == int64(f.Bits)
 	l.Symbols, l.Debug, l.Sections, l.TextRelocations, l.WriteExec = f.Symbols, f.Debug, f.Sections, f.TextRel, f.WriteExec
-	l.Needed, l.BuildID, l.DebugSections = f.Needed, f.BuildID, f.DebugNames
+	l.Needed, l.BuildID, l.DebugSections, l.Level = f.Needed, f.BuildID, f.DebugNames, f.Level
 	if f.NoNames != "" {
 		l.Lose("needed", fact.Unread(f.NoNames))
 	}

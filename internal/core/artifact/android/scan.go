@@ -40,6 +40,9 @@ func (r *reader) scan() {
 			wanted[strings.ReplaceAll(c.Name, ".", "/")] = true
 		}
 	}
+	for _, class := range r.out.Manifest.Classes {
+		wanted[strings.ReplaceAll(class, ".", "/")] = true
+	}
 	type job struct {
 		entry *files.Entry
 		check *jarsig.Check

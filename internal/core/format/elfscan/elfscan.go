@@ -41,6 +41,7 @@ type File struct {
 	Needed     []string
 	SoName     string
 	BuildID    string
+	Level      int64    // the platform's API level for which it was built; 0 when it does not say
 	Sections   bool     // section headers are there
 	Symbols    bool     // a symbol table for linking and debugging is left in
 	Debug      int64    // bytes of debugging information
@@ -184,7 +185,8 @@ func (s *scanner) programs(f *File) (dyn elf.Prog64, err error) {
 	return dyn, nil
 }
 
-// notes looks for the build id, which ties a library to its symbols.
+// notes looks for the build id, which ties a library to its symbols, and for
+// the note of the platform's tools with the level that they built for.
 func (s *scanner) notes(f *File, p elf.Prog64) {
 	if p.Off+p.Filesz > uint64(len(s.head)) || p.Off+p.Filesz < p.Off {
 		return
@@ -199,6 +201,9 @@ func (s *scanner) notes(f *File, p elf.Prog64) {
 		}
 		if typ == 3 && string(b[12:name]) == "GNU\x00" {
 			f.BuildID = hex.EncodeToString(b[desc : desc+int64(d)])
+		}
+		if typ == 1 && d >= 4 && string(b[12:name]) == "Android\x00" {
+			f.Level = int64(s.order.Uint32(b[desc:]))
 		}
 		b = b[end:]
 	}

@@ -89,6 +89,15 @@ func Stamp(v any, path string, absent Kind) {
 	Walk(v, path, func(n Node) { n.Mark.path, n.Mark.absent = n.Path, absent })
 }
 
+// names are the fields that have a place.
+func (m *Mark) names() []string {
+	out := make([]string, len(m.fields))
+	for i := range m.fields {
+		out[i] = m.fields[i].name
+	}
+	return out
+}
+
 // Places lists the places of all fields below v by path.
 func Places(v any, path string) map[string]place.Place {
 	places := make(map[string]place.Place)
@@ -96,7 +105,8 @@ func Places(v any, path string) map[string]place.Place {
 		if !n.Mark.self.IsZero() && n.Path != "" {
 			places[n.Path] = n.Mark.self
 		}
-		for name, p := range n.Mark.fields {
+		for i := range n.Mark.fields {
+			name, p := n.Mark.fields[i].name, n.Mark.fields[i].place()
 			places[join(n.Path, name)] = p
 		}
 	})
@@ -137,7 +147,7 @@ func Unknown(v any, path string) []string {
 		for _, f := range reflect.VisibleFields(t) {
 			known[FieldName(f)] = true
 		}
-		for _, name := range slices.Concat(slices.Collect(maps.Keys(n.Mark.fields)), slices.Collect(maps.Keys(n.Mark.lost)), n.Mark.kept) {
+		for _, name := range slices.Concat(n.Mark.names(), slices.Collect(maps.Keys(n.Mark.lost)), n.Mark.kept) {
 			if base, _, _ := strings.Cut(name, "["); !known[base] {
 				out = append(out, join(n.Path, name))
 			}

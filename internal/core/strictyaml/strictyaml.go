@@ -323,6 +323,7 @@ func (d *Decoder) structure(n *yaml.Node, v reflect.Value) {
 	}
 	if mark != nil {
 		mark.SetSelf(d.Place(n))
+		mark.Grow(len(n.Content) / 2)
 	}
 	shape := shapeOf(v.Type())
 	seen := make(map[string]bool, len(n.Content)/2)
@@ -353,10 +354,10 @@ func (d *Decoder) structure(n *yaml.Node, v reflect.Value) {
 		}
 		seen[key.Value] = true
 		if mark != nil {
-			mark.Put(key.Value, d.Place(key))
+			mark.Add(key.Value, d.Place(key))
 			if val.Kind == yaml.SequenceNode {
 				for j, item := range val.Content {
-					mark.Put(key.Value+"["+strconv.Itoa(j)+"]", d.Place(item))
+					mark.Add(key.Value+"["+strconv.Itoa(j)+"]", d.Place(item))
 				}
 			}
 		}

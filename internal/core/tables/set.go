@@ -228,13 +228,23 @@ func (t *document) plain(d *strictyaml.Decoder, name string, n *yaml.Node) {
 }
 
 func fieldNamed(v reflect.Value, name string) reflect.Value {
-	for _, f := range reflect.VisibleFields(v.Type()) {
-		if fact.FieldName(f) == name {
-			return v.FieldByIndex(f.Index)
-		}
+	if i, ok := fieldIndex()[name]; ok {
+		return v.FieldByIndex(i)
 	}
 	return reflect.Value{}
 }
+
+// fieldIndex is where each table stands in Known. Rules ask for tables at every
+// item that they look at.
+var fieldIndex = sync.OnceValue(func() map[string][]int {
+	out := map[string][]int{}
+	for _, f := range reflect.VisibleFields(reflect.TypeFor[Known]()) {
+		if name := fact.FieldName(f); name != "" {
+			out[name] = f.Index
+		}
+	}
+	return out
+})
 
 // Add joins the tables of another file: lists grow, rows of maps with the same
 // key are replaced.

@@ -15,6 +15,7 @@ import (
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"go.yaml.in/yaml/v3"
 
 	"regola.example/regola/internal/core/format/plist"
 )
@@ -67,7 +68,7 @@ func regola(t *testing.T, dir string, args ...string) (stdout, stderr string, ex
 	var out, errs bytes.Buffer
 	c := exec.Command(program, args...)
 	c.Dir, c.Stdout, c.Stderr = dir, &out, &errs
-	c.Env = append(os.Environ(), "NO_COLOR=1")
+	c.Env = append(os.Environ(), "NO_COLOR=1", "LC_ALL=C.UTF-8")
 	err := c.Run()
 	if err != nil {
 		require.IsType(t, &exec.ExitError{}, err)
@@ -133,6 +134,18 @@ func TestGolden(t *testing.T) {
 // published schemas against the program's.
 func TestSchemas(t *testing.T) {
 	dir := demo(t)
+	compile := func(name string) *jsonschema.Schema {
+		schema, _, exit := regola(t, dir, "schema", name)
+		require.Zero(t, exit)
+		doc, err := jsonschema.UnmarshalJSON(strings.NewReader(schema))
+		require.NoError(t, err)
+		assert.Contains(t, doc.(map[string]any)["$id"], name)
+		c := jsonschema.NewCompiler()
+		require.NoError(t, c.AddResource("schema.json", doc))
+		sch, err := c.Compile("schema.json")
+		require.NoError(t, err)
+		return sch
+	}
 	for name, args := range map[string][]string{
 		"check":    {"check", "--on", on, "--format", "json", "faulty"},
 		"facts":    {"facts", "--format", "json", "faulty/build/terrafuoco.aab"},
@@ -143,20 +156,27 @@ func TestSchemas(t *testing.T) {
 		"problems": {"check", "--format", "json", "none.aab"},
 		"privacy":  {"privacy", "--format", "json", "faulty/build/Terrafuoco.ipa"},
 	} {
-		schema, _, exit := regola(t, dir, "schema", name)
-		require.Zero(t, exit)
-		doc, err := jsonschema.UnmarshalJSON(strings.NewReader(schema))
-		require.NoError(t, err)
-		c := jsonschema.NewCompiler()
-		require.NoError(t, c.AddResource("schema.json", doc))
-		sch, err := c.Compile("schema.json")
-		require.NoError(t, err)
+		sch := compile(name)
 		out, _, _ := regola(t, dir, args...)
 		v, err := jsonschema.UnmarshalJSON(strings.NewReader(out))
 		require.NoError(t, err)
 		assert.NoError(t, sch.Validate(v), name)
 		delete(v.(map[string]any), "regola")
 		assert.Error(t, sch.Validate(v), "%s without its version number", name)
+	}
+	// The demo's own documents, as any reader of YAML 1.2 sees them.
+	for file, name := range map[string]string{"faulty/dossier.yaml": "dossier", "sound/dossier.yaml": "dossier", "sound/listing/it.yaml": "listing", "faulty/listing/de.yaml": "listing"} {
+		data, err := os.ReadFile(filepath.Join(dir, file))
+		require.NoError(t, err)
+		var doc map[string]any
+		require.NoError(t, yaml.Unmarshal(data, &doc))
+		plain, err := json.Marshal(doc)
+		require.NoError(t, err)
+		v, err := jsonschema.UnmarshalJSON(bytes.NewReader(plain))
+		require.NoError(t, err)
+		assert.NoError(t, compile(name).Validate(v), file)
+		v.(map[string]any)["bogus"] = true
+		assert.Error(t, compile(name).Validate(v), file)
 	}
 	for _, name := range []string{"dossier", "listing", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems"} {
 		published, err := os.ReadFile("../../docs/schema/" + name + ".json")
@@ -342,6 +362,27 @@ func TestHostileText(t *testing.T) {
 	out, _, _ := regola(t, dir, "check", "--on", on, "sound")
 	assert.Contains(t, out, `\u{1b}[31m\u{202e}`)
 	assert.NotContains(t, out, "\x1b")
+}
+
+// TestDemoPlace runs the demo without a folder: it takes the same temporary one
+// each time, and leaves what is not its own alone.
+func TestDemoPlace(t *testing.T) {
+	tmp := t.TempDir()
+	t.Setenv("TMPDIR", tmp)
+	first, _, _ := regola(t, tmp, "demo", "--on", on)
+	again, _, _ := regola(t, tmp, "demo", "--on", on)
+	assert.Equal(t, first, again)
+	folders, err := filepath.Glob(filepath.Join(tmp, "*"))
+	require.NoError(t, err)
+	require.Len(t, folders, 1)
+	mine := filepath.Join(folders[0], "faulty/dossier.yaml")
+	require.NoError(t, os.WriteFile(mine, []byte("mine"), 0o644))
+	other, _, exit := regola(t, tmp, "demo", "--on", on)
+	assert.Zero(t, exit)
+	assert.NotEqual(t, first, other)
+	kept, err := os.ReadFile(mine)
+	require.NoError(t, err)
+	assert.Equal(t, "mine", string(kept))
 }
 
 func TestVersionAndCompletion(t *testing.T) {

@@ -215,7 +215,7 @@ func problemsOf(err error) (all place.Problems) {
 // look finds out how text may be laid out on a stream. Colour is for terminals
 // only, and for those who did not switch it off with NO_COLOR.
 func (e *env) look(w io.Writer) report.Look {
-	l := report.Look{Color: e.color == "always", Width: e.width}
+	l := report.Look{Color: e.color == "always", Width: e.width, ASCII: !utf8Locale()}
 	if n, err := strconv.Atoi(os.Getenv("COLUMNS")); err == nil && n > 0 && l.Width == 0 {
 		l.Width = n
 	}
@@ -231,6 +231,17 @@ func (e *env) look(w io.Writer) report.Look {
 		l.Width = width
 	}
 	return l
+}
+
+// utf8Locale tells whether the locale can show characters beyond ASCII. Where no
+// locale is set, as in many pipelines, it is taken for UTF-8.
+func utf8Locale() bool {
+	for _, name := range []string{"LC_ALL", "LC_CTYPE", "LANG"} {
+		if v := strings.ToLower(os.Getenv(name)); v != "" {
+			return strings.Contains(v, "utf-8") || strings.Contains(v, "utf8")
+		}
+	}
+	return true
 }
 
 // cleanFlags drops the spaces around the commas of lists, and refuses a flag

@@ -39,10 +39,11 @@ is never overwritten.`,
 			var folder string
 			if len(args) == 1 {
 				folder = args[0]
-			} else if folder, err = os.MkdirTemp("", "regola-demo-"); err != nil {
-				return writeProblem(os.TempDir(), err)
+				err = writeDemo(folder)
+			} else {
+				folder, err = temporaryDemo()
 			}
-			if err := writeDemo(folder); err != nil {
+			if err != nil {
 				return err
 			}
 			r, err := run.New(e.lib, run.Options{Options: check.Options{Day: on}})
@@ -68,6 +69,24 @@ Try next
 	}
 	c.Flags().StringVar(&on, "on", "", "judge as of a day (today by default)")
 	return c
+}
+
+// temporaryDemo writes the demo into the temporary folder: into the same place
+// each time, so that no folders pile up, unless somebody else is there.
+func temporaryDemo() (string, error) {
+	folder := filepath.Join(os.TempDir(), fmt.Sprintf("regola-demo-%d", os.Getuid()))
+	err := os.Mkdir(folder, 0o700)
+	info, old := os.Lstat(folder)
+	if err == nil || old == nil && info.IsDir() && info.Mode().Perm()&0o077 == 0 {
+		if writeDemo(folder) == nil {
+			return folder, nil
+		}
+	}
+	folder, err = os.MkdirTemp("", "regola-demo-")
+	if err != nil {
+		return "", writeProblem(os.TempDir(), err)
+	}
+	return folder, writeDemo(folder)
 }
 
 // writeDemo writes the embedded demo. All files are looked at before the first

@@ -22,7 +22,11 @@ type Look struct {
 	Color bool
 	Width int  // columns; 0 for 100
 	All   bool // nothing is left out
+	ASCII bool // the locale cannot show other characters
 }
+
+// plainMarks writes our own marks in ASCII. Texts of packages stay as they are.
+var plainMarks = strings.NewReplacer("›", ">", "·", "-", "…", "...", "←", "<-")
 
 func (l Look) width() int {
 	if l.Width <= 0 {
@@ -90,7 +94,11 @@ func (p *printer) line(format string, args ...any) {
 			args[i] = visible.Text(a.String())
 		}
 	}
-	_, p.err = fmt.Fprintln(p.w, strings.TrimRight(fmt.Sprintf(format, args...), " "))
+	text := strings.TrimRight(fmt.Sprintf(format, args...), " ")
+	if p.look.ASCII {
+		text = plainMarks.Replace(text)
+	}
+	_, p.err = fmt.Fprintln(p.w, text)
 }
 
 func (p *printer) strong(s string) shown { return p.look.paint(styleStrong, visible.Text(s)) }

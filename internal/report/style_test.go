@@ -37,6 +37,13 @@ func TestWhere(t *testing.T) {
 	}
 }
 
+func TestASCII(t *testing.T) {
+	var b bytes.Buffer
+	p := &printer{w: &b, look: Look{ASCII: true}}
+	p.line("a › b · %s…", "Ofen 陶器")
+	assert.Equal(t, "a > b - Ofen 陶器...\n", b.String())
+}
+
 func TestColor(t *testing.T) {
 	assert.EqualValues(t, "x", Look{}.paint(styleStrong, "x"))
 	assert.Contains(t, Look{Color: true}.paint(styleStrong, "x"), "\x1b[1m")

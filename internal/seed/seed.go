@@ -73,11 +73,12 @@ func Zip(tb testing.TB, files map[string][]byte) []byte {
 
 // Paths of the packages that tests take entries from.
 const (
-	APK      = "internal/core/artifact/testdata/android/plain.apk"
-	ShortAPK = "internal/core/artifact/testdata/android/short.apk"
-	Bundle   = "demo/sound/build/terrafuoco.aab"
-	WholeIPA = "internal/core/artifact/testdata/ios/whole.ipa"
-	IPA      = "demo/sound/build/Terrafuoco.ipa"
+	APK       = "internal/core/artifact/testdata/android/plain.apk"
+	ShortAPK  = "internal/core/artifact/testdata/android/short.apk"
+	Bundle    = "demo/sound/build/terrafuoco.aab"
+	WholeIPA  = "internal/core/artifact/testdata/ios/whole.ipa"
+	IPA       = "demo/sound/build/Terrafuoco.ipa"
+	FaultyIPA = "demo/faulty/build/Terrafuoco.ipa"
 )
 
 // Bounds begins to measure what a reader takes for so many bytes; the function

@@ -2,6 +2,7 @@ package ios_test
 
 import (
 	"bytes"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -64,6 +65,26 @@ func TestSound(t *testing.T) {
 		assert.Empty(t, b.Seal.Faults)
 	}
 	assert.Equal(t, "NSPrivacyAccessedAPICategoryUserDefaults", a.Bundles[0].Privacy.Accessed[0].Category)
+}
+
+// TestNestedSeal puts an extension of another build, soundly signed by itself,
+// into the app: the app's seal notices. So it does when one is added.
+func TestNestedSeal(t *testing.T) {
+	for folder, want := range map[string]string{"FiringWidget.appex": "/FiringWidget was changed after signing", "Other.appex": " was added after signing"} {
+		f := demoFiles(t)
+		for _, n := range seed.Names(t, seed.FaultyIPA) {
+			if rest, ok := strings.CutPrefix(n, app+"PlugIns/FiringWidget.appex/"); ok {
+				f[app+"PlugIns/"+folder+"/"+rest] = seed.Entry(t, seed.FaultyIPA, n)
+			}
+		}
+		a, err := read(t, f)
+		require.NoError(t, err)
+		var said []string
+		for _, s := range a.Bundles[0].Seal.Faults {
+			said = append(said, s.Path+" "+s.What)
+		}
+		assert.Contains(t, said, "PlugIns/"+folder+want)
+	}
 }
 
 // TestTampering changes one signed thing at a time; each is named in the

@@ -109,10 +109,7 @@ func (r *reader) verifySeals() {
 // directories. Only code of one architecture is judged: of others the seal
 // holds one of several.
 func (r *reader) nestedSeal(b *facts.Bundle, s *coderes.Seal) {
-	held := s.Nested()
-	if len(held) == 0 {
-		return // a seal of an older form, which says nothing of nested code
-	}
+	held, folders := s.Nested(), s.Folders()
 	add := func(n *facts.Bundle, what string) {
 		f := &facts.SealFault{Path: n.Path, What: what}
 		f.SetSelf(n.Self())
@@ -130,6 +127,10 @@ func (r *reader) nestedSeal(b *facts.Bundle, s *coderes.Seal) {
 			continue
 		}
 		switch want, ok := held[rest]; {
+		case len(held) == 0 && !folders[path.Dir(rest)]:
+			// A seal of an older form, which says nothing of nested code.
+		case len(held) == 0 && folders[rest]:
+			// One that holds each file of nested code: judged file by file.
 		case !ok:
 			add(n, "was added after signing")
 		case !strings.Contains(want.Requirement, `"`+n.Signature.Identifier+`"`):

@@ -143,6 +143,24 @@ func (s *Seal) Nested() map[string]Nested {
 	return out
 }
 
+// Folders are the folders of the first two levels of which the seal holds a
+// file.
+func (s *Seal) Folders() map[string]bool {
+	out := map[string]bool{}
+	for n := range s.files {
+		at := 0
+		for range 2 {
+			i := strings.IndexByte(n[at:], '/')
+			if i < 0 {
+				break
+			}
+			out[n[:at+i]] = true
+			at += i + 1
+		}
+	}
+	return out
+}
+
 // Verify holds the bundle's files against the seal. names are relative to the
 // bundle; digest takes the SHA-256 of one, and is called by several goroutines
 // at once.

@@ -2,6 +2,7 @@ package dex_test
 
 import (
 	"bytes"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -26,6 +27,12 @@ func TestParse(t *testing.T) {
 	assert.Equal(t, []string{"org/example/terrafuoco/Curve", "org/example/terrafuoco/FiringLog", "org/example/terrafuoco/ProbeService"}, classes)
 	assert.Contains(t, types, "android/app/Activity")
 	assert.Equal(t, []string{"java/lang/System.loadLibrary"}, calls)
+	var callers []string
+	f.Callers([]string{"java/", "android/"}, func(class, method, caller string) { callers = append(callers, class+"."+method+" by "+caller) })
+	slices.Sort(callers)
+	assert.Contains(t, callers, "java/lang/System.loadLibrary by org/example/terrafuoco/FiringLog")
+	assert.Contains(t, callers, "android/app/Activity.<init> by org/example/terrafuoco/Curve", "direct methods count, too")
+	assert.Len(t, slices.Compact(callers), len(callers), "each pair once")
 	assert.NoError(t, f.Err())
 }
 
@@ -53,6 +60,7 @@ func FuzzParse(f *testing.F) {
 		d.Classes(func(string) {})
 		d.Types(func(string) {})
 		d.Calls([]string{"java/", "android/"}, func(string, string) {})
+		d.Callers([]string{"java/", "android/"}, func(string, string, string) {})
 		d.Markers()
 	})
 }

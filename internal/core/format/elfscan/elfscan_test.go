@@ -38,9 +38,26 @@ func TestScan(t *testing.T) {
 		assert.True(t, f.Shared && f.Congruent && f.Sections)
 		assert.False(t, f.Symbols || f.TextRel || f.WriteExec)
 		assert.NotEmpty(t, f.BuildID)
+		assert.EqualValues(t, 0, f.Level, "the demo's libraries do not say it")
 		assert.Empty(t, f.Incomplete)
 	}
 	assert.EqualValues(t, 16384, scan(t, library(t, "arm64-v8a")).Align)
+}
+
+// TestLevel turns the note with the build id into the one with the level.
+func TestLevel(t *testing.T) {
+	data := bytes.Clone(library(t, "arm64-v8a"))
+	at := bytes.Index(data, []byte("GNU\x00"))
+	require.Positive(t, at)
+	// The sizes of name and contents and the type stand before the name.
+	size := binary.LittleEndian.Uint32(data[at-8:])
+	require.Greater(t, size, uint32(8))
+	binary.LittleEndian.PutUint32(data[at-12:], 8)
+	binary.LittleEndian.PutUint32(data[at-8:], size-4)
+	binary.LittleEndian.PutUint32(data[at-4:], 1)
+	copy(data[at:], "Android\x00")
+	binary.LittleEndian.PutUint32(data[at+8:], 26)
+	assert.EqualValues(t, 26, scan(t, data).Level)
 }
 
 // TestSmallestAlignment lowers one load segment only: that one counts.

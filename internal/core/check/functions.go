@@ -115,6 +115,44 @@ func openOr(decided bool, gap *fact.Gap, v ref.Val) ref.Val {
 	return v
 }
 
+// memo keeps what was computed of the last few values that were asked about: a
+// rule asks about one manifest for each of its thousands of items.
+type memo[K comparable, V any] struct {
+	mu   sync.Mutex
+	keys [4]K
+	vals [4]V
+	next int
+}
+
+func (m *memo[K, V]) of(key K, compute func() V) V {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if i := slices.Index(m.keys[:], key); i >= 0 {
+		return m.vals[i]
+	}
+	v := compute()
+	m.keys[m.next], m.vals[m.next] = key, v
+	m.next = (m.next + 1) % len(m.keys)
+	return v
+}
+
+// asked is what a manifest asks for, by name.
+type asked struct {
+	permissions map[string][]*facts.Permission
+	features    map[string]bool // whether one of the name is required
+}
+
+func askedBy(m *facts.Manifest) *asked {
+	a := &asked{map[string][]*facts.Permission{}, map[string]bool{}}
+	for _, p := range m.Permissions {
+		a.permissions[p.Name] = append(a.permissions[p.Name], p)
+	}
+	for _, f := range m.Features {
+		a.features[f.Name] = a.features[f.Name] || f.Required
+	}
+	return a
+}
+
 func functions() []cel.EnvOption {
 	index := func(v ref.Val) *signs.Index { x, _ := v.Value().(*signs.Index); return x }
 	in := func(args []ref.Val) (*signs.Code, *facts.Bundle) {
@@ -122,6 +160,8 @@ func functions() []cel.EnvOption {
 		return index(args[1]).In(b), b
 	}
 	known := &keyLists{}
+	manifests := &memo[*facts.Manifest, *asked]{}
+	ofManifest := func(m *facts.Manifest) *asked { return manifests.of(m, func() *asked { return askedBy(m) }) }
 	return []cel.EnvOption{
 		member("uses", "code_uses", []*types.Type{codeType, signList}, types.BoolType, func(a []ref.Val) ref.Val {
 			used := len(index(a[0]).Users(list[*tables.Sign](a[1]))) > 0
@@ -252,30 +292,30 @@ func functions() []cel.EnvOption {
 		}),
 		member("asks", "manifest_asks", []*types.Type{engine.TypeFor[facts.Manifest](), types.StringType}, types.BoolType, func(a []ref.Val) ref.Val {
 			m, _ := a[0].Value().(*facts.Manifest)
-			return types.Bool(slices.ContainsFunc(m.Permissions, func(p *facts.Permission) bool {
-				return p.Name == text(a[1]) && (p.MaxLevel == 0 || m.MinLevel == nil || p.MaxLevel >= *m.MinLevel)
-			}))
+			yes := slices.ContainsFunc(ofManifest(m).permissions[text(a[1])], func(p *facts.Permission) bool {
+				return p.MaxLevel == 0 || m.MinLevel == nil || p.MaxLevel >= *m.MinLevel
+			})
+			return openOr(yes, m.Gap("permissions"), types.Bool(yes))
 		}),
 		member("asks", "manifest_asks_level", []*types.Type{engine.TypeFor[facts.Manifest](), types.StringType, types.IntType}, types.BoolType, func(a []ref.Val) ref.Val {
 			m, _ := a[0].Value().(*facts.Manifest)
 			level, _ := a[2].Value().(int64)
-			return types.Bool(slices.ContainsFunc(m.Permissions, func(p *facts.Permission) bool {
-				return p.Name == text(a[1]) && (p.MaxLevel == 0 || p.MaxLevel >= level)
-			}))
+			yes := slices.ContainsFunc(ofManifest(m).permissions[text(a[1])], func(p *facts.Permission) bool {
+				return p.MaxLevel == 0 || p.MaxLevel >= level
+			})
+			return openOr(yes, m.Gap("permissions"), types.Bool(yes))
 		}),
 		member("feature", "manifest_feature", []*types.Type{engine.TypeFor[facts.Manifest](), types.StringType}, types.StringType, func(a []ref.Val) ref.Val {
 			m, _ := a[0].Value().(*facts.Manifest)
+			required, ok := ofManifest(m).features[text(a[1])]
 			said := ""
-			for _, f := range m.Features {
-				switch {
-				case f.Name != text(a[1]):
-				case f.Required:
-					return types.String("required")
-				default:
-					said = "optional"
-				}
+			switch {
+			case required:
+				said = "required"
+			case ok:
+				said = "optional"
 			}
-			return types.String(said)
+			return openOr(ok, m.Gap("features"), types.String(said))
 		}),
 		member("like", "package_like", []*types.Type{engine.TypeFor[facts.Package](), patternList}, types.NewListType(engine.TypeFor[facts.File]()), func(a []ref.Val) ref.Val {
 			p, _ := a[0].Value().(*facts.Package)

@@ -45,7 +45,7 @@ func (j *Judge) Verdicts(ctx context.Context, s *submission.Submission, o Option
 		out[i] = programs[i].Run(s, o.Day, meter)
 	})
 	if err == nil {
-		raise(programs, s, o.Day, out)
+		raise(programs, s, o.Day, out, meter)
 	}
 	return out, err
 }

@@ -1,7 +1,9 @@
 package check
 
 import (
+	"cmp"
 	"reflect"
+	"slices"
 	"strings"
 
 	"regola.example/regola/internal/core/day"
@@ -21,9 +23,9 @@ type Raised struct {
 const mostRaised = 20
 
 // raise tells for each broken rule that says so what else its remedy brings:
-// it judges the same submission as if the field were as it has to be, step by
-// step. programs[i] gave verdicts[i].
-func raise(programs []*Program, s *submission.Submission, on day.Day, verdicts []*Verdict) {
+// it judges the same submission as if the field were as it has to be. programs[i]
+// gave verdicts[i]; meter bounds the work of the whole run.
+func raise(programs []*Program, s *submission.Submission, on day.Day, verdicts []*Verdict, meter *runMeter) {
 	for i, v := range verdicts {
 		p := programs[i]
 		if v.State != Broken || len(v.Faults) == 0 || p.raise == nil {
@@ -43,22 +45,29 @@ func raise(programs []*Program, s *submission.Submission, on day.Day, verdicts [
 		for _, o := range verdicts {
 			known[o.Rule] = known[o.Rule] || len(o.Faults) > 0
 		}
-		for n := max(from+1, goal-mostRaised); n <= goal; n++ {
-			with := withNumber(s, path, n)
-			if with == nil {
-				break
-			}
-			meter := newRunMeter()
-			for _, other := range programs {
-				if known[other.Rule] {
-					continue
-				}
-				if w := other.Run(with, on, meter); len(w.Faults) > 0 {
-					known[other.Rule] = true
-					verdicts[i].Faults[0].Raises = append(verdicts[i].Faults[0].Raises, Raised{other.Rule, n, w.Faults[0].Say})
-				}
-			}
+		with := withNumber(s, path, goal)
+		if with == nil || goal <= from {
+			continue
 		}
+		for _, other := range programs {
+			if known[other.Rule] {
+				continue
+			}
+			w := other.Run(with, on, meter)
+			if len(w.Faults) == 0 {
+				continue
+			}
+			// It speaks at the goal: the least value at which it does.
+			r := Raised{other.Rule, goal, w.Faults[0].Say}
+			for n := max(from+1, goal-mostRaised); n < goal; n++ {
+				if w := other.Run(withNumber(s, path, n), on, meter); len(w.Faults) > 0 {
+					r.At, r.Say = n, w.Faults[0].Say
+					break
+				}
+			}
+			verdicts[i].Faults[0].Raises = append(verdicts[i].Faults[0].Raises, r)
+		}
+		slices.SortStableFunc(verdicts[i].Faults[0].Raises, func(a, b Raised) int { return cmp.Compare(a.At, b.At) })
 	}
 }
 

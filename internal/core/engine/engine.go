@@ -141,19 +141,20 @@ func (e *Env) Compile(s Source, want, item *types.Type) (*Expr, place.Problems) 
 	if err != nil {
 		return nil, place.Problems{s.problem(err.Error())}
 	}
-	ast, ps := e.typeOf(env, s, item)
+	typed, ps := e.typeOf(env, s, item)
 	if len(ps) > 0 {
 		return nil, ps
 	}
-	if want != nil && !ast.OutputType().IsExactType(want) {
-		return nil, place.Problems{s.problem(fmt.Sprintf("must be %s, this is %s", TypeName(want), TypeName(ast.OutputType())))}
+	result := typed.GetType(typed.Expr().ID())
+	if want != nil && !result.IsExactType(want) {
+		return nil, place.Problems{s.problem(fmt.Sprintf("must be %s, this is %s", TypeName(want), TypeName(result)))}
 	}
-	prog, err := env.Program(ast, cel.CostLimit(maxCost))
+	prog, err := env.PlanProgram(typed, cel.CostLimit(maxCost))
 	if err != nil {
 		return nil, place.Problems{s.problem(err.Error())}
 	}
-	x := &Expr{Type: ast.OutputType(), prog: prog}
-	for _, r := range ast.NativeRep().ReferenceMap() {
+	x := &Expr{Type: result, prog: prog}
+	for _, r := range typed.ReferenceMap() {
 		if slices.Contains(e.names, r.Name) && !slices.Contains(x.Uses, r.Name) {
 			x.Uses = append(x.Uses, r.Name)
 		}
@@ -163,12 +164,12 @@ func (e *Env) Compile(s Source, want, item *types.Type) (*Expr, place.Problems) 
 }
 
 // typeOf parses and types a condition, or finds it typed before.
-func (e *Env) typeOf(env *cel.Env, s Source, item *types.Type) (*cel.Ast, place.Problems) {
+func (e *Env) typeOf(env *cel.Env, s Source, item *types.Type) (*ast.AST, place.Problems) {
 	key := keyOf(s.Text, item)
-	if ast := e.typed.get(key); ast != nil {
-		return ast, nil
+	if typed := e.typed.get(key); typed != nil {
+		return typed, nil
 	}
-	typed, iss := env.Compile(s.Text)
+	compiled, iss := env.Compile(s.Text)
 	if iss.Err() != nil {
 		var ps place.Problems
 		for _, err := range iss.Errors() {
@@ -176,13 +177,12 @@ func (e *Env) typeOf(env *cel.Env, s Source, item *types.Type) (*cel.Ast, place.
 		}
 		return nil, ps
 	}
+	typed := compiled.NativeRep()
 	if ps := s.regexps(typed); len(ps) > 0 {
 		return nil, ps
 	}
 	if e.keep != nil {
-		if err := e.keep.add(key, typed); err != nil {
-			return nil, place.Problems{s.problem(err.Error())}
-		}
+		e.keep.add(key, typed)
 	}
 	return typed, nil
 }
@@ -241,7 +241,7 @@ var typeNames = map[string]string{"int": "a number", "string": "a text", "bool":
 
 // regexps finds the patterns of matches() that are no regular expressions. CEL
 // would find them when a rule is judged.
-func (s Source) regexps(a *cel.Ast) (ps place.Problems) {
+func (s Source) regexps(a *ast.AST) (ps place.Problems) {
 	visit := ast.NewExprVisitor(func(x ast.Expr) {
 		if x.Kind() != ast.CallKind || x.AsCall().FunctionName() != "matches" {
 			return
@@ -253,14 +253,14 @@ func (s Source) regexps(a *cel.Ast) (ps place.Problems) {
 			}
 			if pattern, ok := arg.AsLiteral().Value().(string); ok {
 				if _, err := regexp.Compile(pattern); err != nil {
-					at := a.NativeRep().SourceInfo().GetStartLocation(arg.ID())
+					at := a.SourceInfo().GetStartLocation(arg.ID())
 					ps = append(ps, &place.Problem{At: s.place(at.Line(), at.Column()), What: s.For + ": this is no regular expression: " + strings.TrimPrefix(err.Error(), "error parsing regexp: "),
 						Fix: `write it in the form of RE2; a character that is meant as such takes \\ before it`})
 				}
 			}
 		}
 	})
-	ast.PostOrderVisit(a.NativeRep().Expr(), visit)
+	ast.PostOrderVisit(a.Expr(), visit)
 	return ps
 }
 

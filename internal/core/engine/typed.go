@@ -8,10 +8,6 @@ import (
 	"maps"
 	"slices"
 
-	exprpb "google.golang.org/genproto/googleapis/api/expr/v1alpha1"
-	"google.golang.org/protobuf/proto"
-
-	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/operators"
 	"cel.dev/cel-go/common/types"
@@ -38,9 +34,8 @@ func keyOf(text string, item *types.Type) typedKey {
 }
 
 // typedMagic begins the file form: then follow, in the order of the keys, key,
-// length (unsigned varint) and CEL's own message CheckedExpr without its
-// source information.
-const typedMagic = "regola typed 1\n"
+// length (unsigned varint) and the condition as encode writes it.
+const typedMagic = "regola typed 2\n"
 
 // ReadTyped reads the file form. The conditions themselves are decoded when
 // they are asked for; data is kept.
@@ -78,20 +73,12 @@ func (t *Typed) Bytes() []byte {
 	return out
 }
 
-// add keeps a typed condition.
-func (t *Typed) add(key typedKey, typed *cel.Ast) error {
-	msg, err := cel.AstToCheckedExpr(typed)
-	if err != nil {
-		return err
-	}
-	msg.SourceInfo = nil
-	used := usedTypes(typed.NativeRep())
-	maps.DeleteFunc(msg.TypeMap, func(id int64, _ *exprpb.Type) bool { return !used[id] })
-	data, err := proto.MarshalOptions{Deterministic: true}.Marshal(msg)
-	if err == nil {
+// add keeps a typed condition. One that has no short form is typed anew at each
+// start.
+func (t *Typed) add(key typedKey, typed *ast.AST) {
+	if data, err := encode(typed, usedTypes(typed)); err == nil {
 		t.asts[key] = data
 	}
-	return err
 }
 
 // usedTypes finds the expressions whose types are needed to run a condition:
@@ -117,7 +104,7 @@ func usedTypes(a *ast.AST) map[int64]bool {
 }
 
 // get gives a condition that was typed before, or nil.
-func (t *Typed) get(key typedKey) *cel.Ast {
+func (t *Typed) get(key typedKey) *ast.AST {
 	if t == nil {
 		return nil
 	}
@@ -125,13 +112,5 @@ func (t *Typed) get(key typedKey) *cel.Ast {
 	if !ok {
 		return nil
 	}
-	msg := &exprpb.CheckedExpr{}
-	if proto.Unmarshal(data, msg) != nil {
-		return nil
-	}
-	typed, err := cel.CheckedExprToAstWithSource(msg, nil)
-	if err != nil {
-		return nil
-	}
-	return typed
+	return decode(data)
 }

@@ -1,0 +1,64 @@
+package engine
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"cel.dev/cel-go/cel"
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/types"
+)
+
+// typed types a condition over a list of numbers and a text.
+func typed(tb testing.TB, text string) *ast.AST {
+	env, err := cel.NewEnv(cel.Variable("ns", cel.ListType(cel.IntType)), cel.Variable("s", cel.StringType), cel.Variable("m", cel.MapType(cel.StringType, cel.TimestampType)))
+	require.NoError(tb, err)
+	a, iss := env.Compile(text)
+	require.NoError(tb, iss.Err(), text)
+	return a.NativeRep()
+}
+
+var conditions = []string{
+	`ns.exists(n, n > 3 && n != -7) ? s.startsWith("a\x00b") : size(ns) == 0`,
+	`ns.map(n, n * 2).all(n, n in [1, 2.5, "x", null, true])`,
+	`m["day"] < timestamp("2026-11-23T00:00:00Z") || type(s) == string`,
+	`{"a": 1}["a"] == 1`, // a map has no short form
+}
+
+// TestCodec writes and reads conditions: they come back the same, with the
+// types that running them needs.
+func TestCodec(t *testing.T) {
+	for i, text := range conditions {
+		a := typed(t, text)
+		data, err := encode(a, usedTypes(a))
+		if i == len(conditions)-1 {
+			assert.ErrorIs(t, err, errUncodable)
+			continue
+		}
+		require.NoError(t, err, text)
+		b := decode(data)
+		require.NotNil(t, b, text)
+		again, err := encode(b, usedTypes(b))
+		require.NoError(t, err)
+		assert.Equal(t, data, again, text)
+		assert.Equal(t, types.BoolType, b.GetType(b.Expr().ID()))
+		for id, r := range a.ReferenceMap() {
+			assert.True(t, r.Equals(b.ReferenceMap()[id]), text)
+		}
+		for n := range data {
+			assert.Nil(t, decode(data[:n]), "cut to %d bytes", n)
+		}
+	}
+}
+
+func FuzzDecode(f *testing.F) {
+	for _, text := range conditions[:3] {
+		a := typed(f, text)
+		data, err := encode(a, usedTypes(a))
+		require.NoError(f, err)
+		f.Add(data)
+	}
+	f.Fuzz(func(_ *testing.T, data []byte) { decode(data) })
+}

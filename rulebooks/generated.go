@@ -20,11 +20,10 @@ import (
 // brought along parsed. What was edited since is recognised by its text and is
 // parsed as ever: the two files are never needed, and never wrong.
 
-// treesFile holds the trees of all rulebooks and tables: for each, name,
+// treesData holds the trees of all rulebooks and tables: for each, name,
 // digest of the YAML and tree, each with its length before it (unsigned
 // varint).
-const treesFile = "trees.bin"
-
+//
 //go:embed trees.bin
 var treesData string
 

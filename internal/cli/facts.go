@@ -48,7 +48,8 @@ func (e *env) factsCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			by.Permissions = set.On(on).Permissions
+			set = set.On(on)
+			by.Permissions, by.Debug = set.Permissions, set.DebugCertificates
 			return report.FactsTable(e.out, p, by, e.look(e.out))
 		},
 	}

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/tables"
 )
 
 func androidLabel(t *factsTable, label string, v any) {
@@ -37,8 +38,10 @@ func features(required bool) func(t *factsTable, label string, v any) {
 
 // androidBuild says what kind of build it is: what marks one that is not meant
 // for release, or that none of these marks is there.
-func androidBuild(a *facts.Android) string {
+func androidBuild(t *factsTable, label string, v any) {
+	a := v.(*facts.Android)
 	m := &a.Manifest
+	debug := a.Signing != nil && a.Signing.Certificate != nil && slices.ContainsFunc(t.by.Debug, func(p *tables.Pattern) bool { return p.Pattern.Match(a.Signing.Certificate.Subject) })
 	var marks []string
 	for _, mark := range []struct {
 		is   bool
@@ -48,7 +51,7 @@ func androidBuild(a *facts.Android) string {
 		{m.TestOnly, "for tests only"},
 		{m.Instrumented, "instrumented"},
 		{m.LevelCodename != "", "for the preview " + m.LevelCodename},
-		{a.Signing != nil && a.Signing.Certificate != nil && strings.Contains(a.Signing.Certificate.Subject, "CN=Android Debug"), "signed with a debug key"},
+		{debug, "signed with a debug key"},
 		{a.Signing != nil && a.Signing.Gone() == nil && len(a.Signing.Schemes) == 0, "not signed"},
 	} {
 		if mark.is {
@@ -56,9 +59,9 @@ func androidBuild(a *facts.Android) string {
 		}
 	}
 	if len(marks) == 0 {
-		return "release"
+		marks = []string{"release"}
 	}
-	return strings.Join(marks, ", ")
+	t.list(label, marks)
 }
 
 // androidSizes says how much a device downloads first, and of what.

@@ -47,13 +47,13 @@ func Duties(w io.Writer, r *check.Result, look Look) error {
 		for _, d := range list {
 			stores := strings.Join(d.Stores, ", ")
 			if state == check.Done {
-				p.line("  %s  %s", d.What, p.dim(stores))
+				p.block(2, "", nil, d.What+"  ("+stores+")", nil)
 				continue
 			}
 			p.line("")
 			p.block(2, "", nil, d.What, styleStrong)
 			for _, row := range []struct{ label, text string }{
-				{"asked", "by " + stores + ": " + impactDuty(d)}, {"because", d.Because}, {"write", d.Write + ", in dossier.yaml"},
+				{"asked", "by " + stores + ": " + impactDuty(d)}, {"because", d.Because}, {"write", written(d.Write)},
 			} {
 				if row.text != "" {
 					p.block(6, pad(row.label, 9), styleDim, row.text, nil)
@@ -67,6 +67,14 @@ func Duties(w io.Writer, r *check.Result, look Look) error {
 		p.line("%s", "Nothing is asked because of this package.")
 	}
 	return p.err
+}
+
+// written says where something is written: texts have files of their own.
+func written(path string) string {
+	if path == "listing" || strings.HasPrefix(path, "listing.") {
+		return "listing/<locale>.yaml" + strings.Replace(strings.TrimPrefix(path, "listing"), ".", ", under ", 1)
+	}
+	return path + ", in dossier.yaml"
 }
 
 func impactDuty(d *check.Duty) string {

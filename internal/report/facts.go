@@ -19,6 +19,7 @@ import (
 type Background struct {
 	Notes       map[string]string             // by path, such as android.manifest.target_level
 	Permissions map[string]*tables.Permission // by name
+	Debug       []*tables.Pattern             // certificates of development tools, by their subject
 }
 
 // FactsTable writes facts as a person reads them: first what a release is known
@@ -63,7 +64,7 @@ var factRows = []factRow{
 	{"", "version", "android.manifest", of(func(m *facts.Manifest) string {
 		return fmt.Sprintf("%s (code %s)", m.VersionName, optional(m.VersionCode))
 	})},
-	{"", "build", "android", of(androidBuild)},
+	{"", "build", "android", androidBuild},
 	{"", "target level", "android.manifest.target_level", plain},
 	{"", "least level", "android.manifest.min_level", plain},
 	{"", "highest level", "android.manifest.max_level", plain},

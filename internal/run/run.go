@@ -90,19 +90,6 @@ func New(lib *rulebooks.Library, opt Options) (*Runner, error) {
 	return r, problems.Err()
 }
 
-// twice finds rulebooks of one name: their rules could not be told apart, and
-// the same file twice would be judged twice.
-func twice(books []*rulebook.Book) (ps place.Problems) {
-	seen := map[string]*rulebook.Book{}
-	for _, b := range books {
-		if other := seen[b.Name]; other != nil {
-			ps = append(ps, &place.Problem{At: b.Field("rulebook"), What: fmt.Sprintf("the rulebook %q is given twice; the other is %s", b.Name, other.File), Fix: "name each file once, and give each rulebook a name of its own"})
-		}
-		seen[b.Name] = b
-	}
-	return ps
-}
-
 // Stores lists the stores that are judged for.
 func (r *Runner) Stores() []*store.Store { return r.stores }
 
@@ -393,91 +380,6 @@ func (r *Runner) prepare(d *dossier.Dossier) (map[string]*check.Judge, *tables.S
 		}
 	}
 	return judges, set, unique(problems).Err()
-}
-
-// mostWaived is how long a waiver may last, in days.
-const mostWaived = 366
-
-// names holds what own rules and a dossier say of rules against the rules:
-// predecessors, waivers and confirmations.
-func (r *Runner) names(d *dossier.Dossier, own []*rulebook.Book) (ps place.Problems) {
-	if len(own) == 0 && (d == nil || len(d.Waivers)+len(d.Confirmed) == 0) {
-		return nil
-	}
-	var ids, words []string
-	note := func(books []*rulebook.Book) {
-		for _, b := range books {
-			for _, rule := range b.Rules {
-				ids = append(ids, rule.ID)
-				if rule.Confirm != "" {
-					words = append(words, rule.Confirm)
-				}
-			}
-		}
-	}
-	all, err := r.lib.Stores()
-	if err != nil {
-		return nil // reported where the rules are loaded
-	}
-	for _, s := range all {
-		books, err := r.lib.Books(s)
-		if err != nil {
-			return nil
-		}
-		note(books)
-	}
-	note(own)
-	check := func(at place.Place, word, what string, known []string, otherwise string) {
-		if slices.Contains(known, word) {
-			return
-		}
-		fix := otherwise
-		if near := spell.Nearest(word, known); near != "" {
-			fix = fmt.Sprintf("did you mean %q? %s", near, otherwise)
-		}
-		ps = append(ps, &place.Problem{At: at, What: fmt.Sprintf("there is no %s %q", what, word), Fix: fix})
-	}
-	for _, b := range own {
-		for _, rule := range b.Rules {
-			for _, id := range rule.After {
-				check(rule.Field("after"), id, "rule", ids, `"regola rules" lists them`)
-			}
-		}
-	}
-	if d == nil {
-		return ps
-	}
-	for _, w := range d.Waivers {
-		check(w.Field("rule"), w.Rule, "rule", ids, `"regola rules" lists them`)
-		if limit := r.opt.Day.AddDate(0, 0, mostWaived); w.Until.After(limit) {
-			ps = append(ps, &place.Problem{At: w.Field("until"), What: "the waiver lasts longer than a year", Fix: "write a day up to " + limit.Format("2006-01-02") + ", and look at it again then"})
-		}
-	}
-	for _, c := range d.Confirmed {
-		check(c.Field("what"), c.What, "confirmation", words, `"regola tables confirmations" lists them`)
-	}
-	return ps
-}
-
-// namedAt says where the dossier names a file that cannot be opened.
-func namedAt(ps place.Problems, file string, at place.Place) place.Problems {
-	for _, p := range ps {
-		if p.At == (place.Place{File: file}) {
-			p.Fix += "; it is named at " + at.String()
-		}
-	}
-	return ps
-}
-
-// unique drops problems that several stores have in common.
-func unique(ps place.Problems) place.Problems {
-	seen := map[string]bool{}
-	return slices.DeleteFunc(ps, func(p *place.Problem) bool {
-		key := p.Error()
-		twice := seen[key]
-		seen[key] = true
-		return twice
-	})
 }
 
 // pair puts each store's package, dossier and rules together.

@@ -45,6 +45,7 @@ var Functions = []Function{
 	{"same_language(string, string) bool", "two language tags of one language, whatever the region: en-GB and en, iw and he"},
 	{"answered(value) bool", "true; not known where the value is not, so that a rule can ask for it"},
 	{"day(timestamp) string", "a day in words: 31 August 2026"},
+	{"days(timestamp, timestamp) int", "calendar days from the first to the last, both counted"},
 }
 
 // library is the environment options for the functions above.
@@ -126,6 +127,10 @@ func library() []cel.EnvOption {
 			cel.UnaryBinding(func(ref.Val) ref.Val { return types.True }))),
 		cel.Function("day", cel.Overload("day_timestamp", []*cel.Type{cel.TimestampType}, cel.StringType,
 			cel.UnaryBinding(func(v ref.Val) ref.Val { return types.String(day.Long(v.Value().(time.Time))) }))),
+		cel.Function("days", cel.Overload("days_timestamp_timestamp", []*cel.Type{cel.TimestampType, cel.TimestampType}, cel.IntType,
+			cel.BinaryBinding(func(l, r ref.Val) ref.Val {
+				return types.Int(r.Value().(time.Time).Sub(l.Value().(time.Time)).Hours()/24 + 1)
+			}))),
 	}
 }
 

@@ -108,7 +108,7 @@ func TestGolden(t *testing.T) {
 		"check-faulty.txt":  {1, []string{"check", "--on", on, "faulty"}},
 		"check-faulty.json": {1, []string{"check", "--on", on, "--format", "json", "faulty"}},
 		"check-sound.txt":   {0, []string{"check", "--on", on, "sound"}},
-		"brief.out":         {1, []string{"check", "--on", on, "--brief", "faulty"}},
+		"brief.lines":       {1, []string{"check", "--on", on, "--brief", "faulty"}},
 		"duties.txt":        {0, []string{"duties", "--on", on, "faulty"}},
 		"duties-alone.txt":  {0, []string{"duties", "--on", on, "--alone", "faulty/build/terrafuoco.aab"}},
 		"facts-aab.txt":     {0, []string{"facts", "--on", on, "faulty/build/terrafuoco.aab"}},

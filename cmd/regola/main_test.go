@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"flag"
 	"fmt"
+	"io/fs"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -18,6 +19,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"regola.example/regola/internal/core/format/plist"
+	"regola.example/regola/internal/seed"
 )
 
 var (
@@ -149,7 +151,9 @@ func TestSchemas(t *testing.T) {
 		require.NoError(t, err)
 		return sch
 	}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "film.mp4"), seed.Film(886, 1920, 40, true), 0o644))
 	for name, args := range map[string][]string{
+		"pictures": {"pictures", "--format", "json", "."},
 		"check":    {"check", "--on", on, "--format", "json", "faulty"},
 		"facts":    {"facts", "--format", "json", "faulty/build/terrafuoco.aab"},
 		"rules":    {"rules", "--format", "json"},
@@ -181,7 +185,7 @@ func TestSchemas(t *testing.T) {
 		v.(map[string]any)["bogus"] = true
 		assert.Error(t, compile(name).Validate(v), file)
 	}
-	for _, name := range []string{"dossier", "listing", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems"} {
+	for _, name := range []string{"dossier", "listing", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems", "pictures"} {
 		published, err := os.ReadFile("../../docs/schema/" + name + ".json")
 		require.NoError(t, err)
 		now, _, _ := regola(t, dir, "schema", name)
@@ -365,6 +369,46 @@ func TestHostileText(t *testing.T) {
 	out, _, _ := regola(t, dir, "check", "--on", on, "sound")
 	assert.Contains(t, out, `\u{1b}[31m\u{202e}`)
 	assert.NotContains(t, out, "\x1b")
+}
+
+// TestPictures sorts a folder of pictures by their sizes, copies them into class
+// folders, and finds nothing wrong with what it copied but what is in them.
+func TestPictures(t *testing.T) {
+	dir := t.TempDir()
+	for name, data := range map[string][]byte{
+		"shots/it/2.png": seed.PNG(t, 640, 960, false), "shots/it/10.png": seed.PNG(t, 640, 960, false), "shots/it/wrong.png": seed.PNG(t, 640, 950, false),
+		"shots/android/icon.png": seed.PNG(t, 512, 512, true), "shots/cut.jpg": seed.JPEG(t, 100, 100, 0)[:300], "shots/film.mp4": seed.Film(886, 1920, 40, false),
+	} {
+		file := filepath.Join(dir, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+		require.NoError(t, os.WriteFile(file, data, 0o644))
+	}
+	out, stderr, exit := regola(t, dir, "pictures", "--on", on, "shots", "--sort-into", "sorted")
+	assert.Equal(t, 1, exit, stderr)
+	golden(t, "pictures.txt", out)
+	var copied []string
+	require.NoError(t, filepath.WalkDir(filepath.Join(dir, "sorted"), func(path string, e fs.DirEntry, err error) error {
+		if err == nil && !e.IsDir() {
+			rel, _ := filepath.Rel(dir, path)
+			copied = append(copied, filepath.ToSlash(rel))
+		}
+		return err
+	}))
+	assert.Equal(t, []string{"sorted/android/icon/01.png", "sorted/android/it/phone/01.png", "sorted/android/it/phone/02.png", "sorted/android/it/phone/03.png",
+		"sorted/ios/it/phone-3.5/01.png", "sorted/ios/it/phone-3.5/02.png", "sorted/ios/preview-phone-6.9/01.mp4"}, copied)
+	_, stderr, exit = regola(t, dir, "pictures", "shots", "--sort-into", "sorted")
+	assert.Equal(t, 2, exit)
+	assert.Contains(t, stderr, "sorted: this folder is not empty")
+	js, _, _ := regola(t, dir, "pictures", "--on", on, "--format", "json", "shots")
+	var doc struct {
+		Pictures []struct {
+			File  string
+			Fault string
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(js), &doc))
+	require.Len(t, doc.Pictures, 6)
+	assert.Contains(t, doc.Pictures[1].Fault, "cut off")
 }
 
 // TestDemoPlace runs the demo without a folder: it takes the same temporary one

@@ -26,6 +26,7 @@ var schemas = []struct {
 	{"duties", "the output of regola duties --format json", reflect.TypeFor[report.DutiesDocument](), false},
 	{"tables", "the output of regola tables --format json", reflect.TypeFor[report.TablesDocument](), false},
 	{"problems", "what a call with --format json prints when its input is wrong", reflect.TypeFor[report.ProblemsDocument](), false},
+	{"pictures", "the output of regola pictures --format json", reflect.TypeFor[report.PicturesDocument](), false},
 	{"privacy", "the output of regola privacy --format json", reflect.TypeFor[report.PrivacyDocument](), false},
 }
 

@@ -34,6 +34,7 @@ type Known struct {
 	BundlePlaces            map[string]string      `json:"bundle_places"`            // regular expressions over the paths of nested bundles, by kind
 	ExternalPurchases       map[string]string      `json:"external_purchases"`       // keys of the property list, with the entitlement of each
 	ShrinkerMarks           []string               `json:"shrinker_marks"`           // beginnings of the marks that shrinkers leave in code
+	PictureClasses          []*PictureClass        `json:"picture_classes"`          // which pictures and films each store takes
 	Junk                    []*Pattern             `json:"junk"`                     // files that do not belong into a release
 	Leftovers               []*Pattern             `json:"leftovers"`                // files that the iOS store refuses inside an app
 	BuildFiles              []*Pattern             `json:"build_files"`              // files that serve the building of an iOS app
@@ -238,4 +239,31 @@ type SDK struct {
 	Listed        bool     `json:"listed"`         // on the iOS store's list of commonly used code
 	Brings        []string `json:"brings"`         // permissions that its manifest merges in
 	Confidence    string   `json:"confidence" enum:"high|medium|low"`
+}
+
+// PictureClass is a set of pictures or films that a store takes: screenshots of
+// one kind of device, its previews, the icon, the feature graphic.
+type PictureClass struct {
+	fact.Mark `json:"-"`
+	Dated
+	Store      string   `json:"store" need:"the store's id"`
+	ID         string   `json:"id" need:"its name within the store, which is that of its folder" like:"^[a-z][a-z0-9.-]*$" hint:"small letters, digits, full stops and hyphens"`
+	Slot       string   `json:"slot" need:"what it is for" enum:"screenshot|preview|icon|feature"`
+	Device     string   `json:"device"` // the kind of device; empty for icon and feature graphic
+	What       string   `json:"what" need:"its name in words"`
+	Sizes      []string `json:"sizes" like:"^[0-9]+x[0-9]+$" hint:"width x height in pixels, such as 1290x2796"` // empty: the bounds count
+	Turned     bool     `json:"turned"`                                                                          // the sizes hold on their side, too
+	Shortest   int64    `json:"shortest"`                                                                        // bound of a side, in pixels
+	Longest    int64    `json:"longest"`
+	Ratio      string   `json:"ratio" like:"^[0-9]+:[0-9]+$" hint:"two numbers, such as 2:1"`    // the longer side against the shorter, at most
+	Aspects    []string `json:"aspects" like:"^[0-9]+:[0-9]+$" hint:"two numbers, such as 16:9"` // width against height
+	Least      int64    `json:"least"`                                                           // pictures of a language, where there are any
+	Most       int64    `json:"most"`
+	Formats    []string `json:"formats"` // png, jpeg, mp4, mov
+	Alpha      string   `json:"alpha" enum:"never|always"`
+	Bytes      int64    `json:"bytes"`      // at most
+	Seconds    []int64  `json:"seconds"`    // least and most, of a film
+	FrameRate  int64    `json:"frame_rate"` // at most, frames a second
+	Codecs     []string `json:"codecs"`     // by their sample entries
+	Confidence string   `json:"confidence" enum:"high|medium|low"`
 }

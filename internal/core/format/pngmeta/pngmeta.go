@@ -7,10 +7,13 @@ package pngmeta
 
 import (
 	"bufio"
+	"bytes"
 	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
+
+	"regola.example/regola/internal/core/format"
 )
 
 // Info is what the chunks say.
@@ -20,7 +23,10 @@ type Info struct {
 	Alpha         bool
 	Crushed       bool // rewritten by the iOS packer
 	Palette       bool
+	Gray          bool // no colours
 	Animated      bool
+	Interlaced    bool
+	Profile       string // name of the colour profile; sRGB by its own chunk, empty when none is named
 }
 
 const signature = "\x89PNG\r\n\x1a\n"
@@ -57,12 +63,21 @@ func Read(r io.Reader) (Info, error) {
 			}
 			info.Width, info.Height = int(binary.BigEndian.Uint32(b[:])), int(binary.BigEndian.Uint32(b[4:]))
 			info.Depth = int(b[8])
-			info.Alpha, info.Palette = b[9]&4 != 0, b[9] == 3
+			info.Alpha, info.Palette, info.Gray, info.Interlaced = b[9]&4 != 0, b[9] == 3, b[9]&2 == 0, b[12] == 1
 			size, seen = 0, true
 		case "tRNS":
 			info.Alpha = true
 		case "acTL":
 			info.Animated = true
+		case "sRGB":
+			info.Profile = "sRGB"
+		case "iCCP":
+			name, err := br.Peek(int(min(size, 79)))
+			if err != nil {
+				return info, errors.New("the PNG is cut off in its colour profile")
+			}
+			name, _, _ = bytes.Cut(name, []byte{0})
+			info.Profile = string(name)
 		case "IDAT", "IEND":
 			if !seen {
 				return info, errors.New("the PNG has no header chunk")
@@ -74,4 +89,28 @@ func Read(r io.Reader) (Info, error) {
 		}
 	}
 	return info, errors.New("the PNG has too many chunks before its pixels")
+}
+
+// Whole follows the chunks of a file to its end without reading them. The error
+// tells at which offset it is cut off.
+func Whole(r io.ReaderAt, size int64) error {
+	var head [8]byte
+	at := int64(len(signature))
+	for range 1 << 20 {
+		if at+12 > size {
+			return format.Errorf(size, "the PNG is cut off: its end chunk (IEND) is missing")
+		}
+		if _, err := r.ReadAt(head[:], at); err != nil {
+			return err
+		}
+		n := int64(binary.BigEndian.Uint32(head[:]))
+		if n > size-at-12 {
+			return format.Errorf(at, "the chunk %q claims %d bytes, and the file ends after %d", head[4:], n, size-at-8)
+		}
+		if string(head[4:]) == "IEND" {
+			return nil
+		}
+		at += 12 + n
+	}
+	return format.Errorf(at, "the PNG has too many chunks")
 }

@@ -28,7 +28,7 @@ func TestRead(t *testing.T) {
 		want pngmeta.Info
 	}{
 		"alpha":         {image.NewNRGBA(r), pngmeta.Info{Width: 48, Height: 32, Depth: 8, Alpha: true}},
-		"grey":          {image.NewGray16(r), pngmeta.Info{Width: 48, Height: 32, Depth: 16}},
+		"grey":          {image.NewGray16(r), pngmeta.Info{Width: 48, Height: 32, Depth: 16, Gray: true}},
 		"palette":       {image.NewPaletted(r, color.Palette{color.Black, color.White}), pngmeta.Info{Width: 48, Height: 32, Depth: 1, Palette: true}},
 		"palette alpha": {image.NewPaletted(r, color.Palette{color.Transparent, color.White}), pngmeta.Info{Width: 48, Height: 32, Depth: 1, Palette: true, Alpha: true}},
 	} {

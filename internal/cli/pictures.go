@@ -1,0 +1,182 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/pictures"
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/report"
+)
+
+func (e *env) picturesCommand() *cobra.Command {
+	var format, on, into string
+	var onlyStores []string
+	c := &cobra.Command{
+		Use:   "pictures [FOLDER…]",
+		Short: "Find which class of each store every picture and film fits",
+		Long: `List every picture and film below some folders ("pictures" by default): its size
+as shown and its kind, the class of each store that its size fits, and what is
+wrong with it; then, for each store and language, how full the classes are.
+
+Folders named android or ios bind a picture to a store, folders named after a
+language (it, pt-BR) to a language, folders named after a class (phone-6.9) are a
+wish. --sort-into copies the pictures into such folders, numbered in the order of
+their names.
+
+Exit status: 0 when nothing is wrong with any picture, 1 when something is.`,
+		Example: "  regola pictures\n  regola pictures shots --store ios\n  regola pictures shots --sort-into pictures",
+		RunE: func(c *cobra.Command, args []string) error {
+			if err := oneOf("--format", format, []string{"text", "json"}); err != nil {
+				return err
+			}
+			for _, s := range onlyStores {
+				if err := oneOf("--store", s, e.storeIDs()); err != nil {
+					return err
+				}
+			}
+			on, err := e.dayFlag(on)
+			if err != nil {
+				return err
+			}
+			x, err := e.pictures(c, args, onlyStores, on)
+			if err != nil {
+				return err
+			}
+			if into != "" {
+				if err := sortInto(into, x); err != nil {
+					return err
+				}
+			}
+			if x.Faulty() > 0 {
+				e.exit = exitFindings
+			}
+			if format == "json" {
+				return report.JSON(e.out, report.NewPicturesDocument(x))
+			}
+			return report.PicturesText(e.out, x, e.look(e.out))
+		},
+	}
+	c.Flags().StringVar(&format, "format", "text", "form of the output: text or json")
+	c.Flags().StringVar(&on, "on", "", "by the classes of a day, such as 2027-09-01 (today by default)")
+	c.Flags().StringSliceVar(&onlyStores, "store", nil, "for this store only: "+strings.Join(e.storeIDs(), ", "))
+	c.Flags().StringVar(&into, "sort-into", "", "copy the pictures into class folders below this one, which must be new or empty")
+	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
+	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
+	return c
+}
+
+// pictures scans folders against the classes of a day.
+func (e *env) pictures(c *cobra.Command, folders, onlyStores []string, on day.Day) (report.Pictures, error) {
+	var x report.Pictures
+	set, err := e.lib.Tables()
+	if err != nil {
+		return x, err
+	}
+	x.Classes = set.On(on).PictureClasses
+	var ids []string
+	for _, s := range e.stores() {
+		if len(onlyStores) == 0 || contains(onlyStores, s) {
+			x.Stores = append(x.Stores, s)
+			ids = append(ids, s.ID)
+		}
+	}
+	if len(folders) == 0 {
+		folders = []string{"pictures"}
+	}
+	for _, f := range folders {
+		info, err := os.Stat(f)
+		if err != nil {
+			return x, regular.Problem(f, err, "name the folder of the pictures")
+		}
+		if !info.IsDir() {
+			return x, &place.Problem{At: place.Place{File: f}, What: "this is no folder", Fix: "name the folder in which the picture lies"}
+		}
+	}
+	if x.Entries, err = pictures.Scan(c.Context(), folders, x.Classes, ids); err != nil {
+		return x, err
+	}
+	if len(x.Entries) == 0 {
+		return x, &place.Problem{At: place.Place{File: folders[0]}, What: "there is no picture and no film here", Fix: "name the folder of the pictures; their names end in .png, .jpg, .mp4 and the like"}
+	}
+	return x, nil
+}
+
+func contains(ids []string, s *store.Store) bool {
+	for _, id := range ids {
+		if id == s.ID {
+			return true
+		}
+	}
+	return false
+}
+
+// sortInto copies the pictures of all sets into folders of their classes: all or
+// none. The folder is made beside its place and moved there when it is whole.
+func sortInto(dir string, x report.Pictures) error {
+	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
+		return &place.Problem{At: place.Place{File: dir}, What: "this folder is not empty", Fix: "name a folder that does not exist yet"}
+	} else if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return writeProblem(dir, err)
+	}
+	parent := filepath.Dir(filepath.Clean(dir))
+	if err := os.MkdirAll(parent, 0o755); err != nil {
+		return writeProblem(parent, err)
+	}
+	made, err := os.MkdirTemp(parent, ".regola-pictures-")
+	if err != nil {
+		return writeProblem(parent, err)
+	}
+	defer os.RemoveAll(made)
+	for _, s := range x.Sets() {
+		folder := filepath.Join(made, s.Store, s.Language, s.Class.ID)
+		if err := os.MkdirAll(folder, 0o755); err != nil {
+			return writeProblem(folder, err)
+		}
+		for i, p := range s.Pictures {
+			name := filepath.Join(folder, fmt.Sprintf("%02d%s", i+1, strings.ToLower(filepath.Ext(p.File))))
+			if err := copyFile(p.File, name); err != nil {
+				return err
+			}
+		}
+	}
+	if err := os.Chmod(made, 0o755); err != nil {
+		return writeProblem(made, err)
+	}
+	_ = os.Remove(dir) // empty, or not there
+	if err := os.Rename(made, dir); err != nil {
+		return writeProblem(dir, err)
+	}
+	return nil
+}
+
+func copyFile(from, to string) error {
+	in, _, err := regular.Open(from)
+	if err != nil {
+		return regular.Problem(from, err, "it was there a moment ago")
+	}
+	defer in.Close()
+	out, err := os.OpenFile(to, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+	if err != nil {
+		return writeProblem(to, err)
+	}
+	if _, err = io.Copy(out, in); err == nil {
+		err = out.Close()
+	} else {
+		out.Close()
+	}
+	if err != nil {
+		return writeProblem(to, err)
+	}
+	return nil
+}

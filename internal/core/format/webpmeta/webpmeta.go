@@ -1,0 +1,65 @@
+// Package webpmeta reads what a WebP says of itself in its chunks.
+//
+// Source of the format: RFC 9649; RFC 6386, section 9.1, for the frame header.
+package webpmeta
+
+import (
+	"encoding/binary"
+	"io"
+
+	"regola.example/regola/internal/core/format"
+)
+
+// Info is what the chunks say.
+type Info struct {
+	Width, Height int
+	Lossless      bool
+	Alpha         bool
+	Animated      bool
+	Profile       bool
+}
+
+// Is reports whether a file begins like a WebP.
+func Is(head []byte) bool {
+	return len(head) >= 12 && string(head[:4]) == "RIFF" && string(head[8:12]) == "WEBP"
+}
+
+// Read reads the headers of the first chunks, and holds the size that the file
+// claims against the one that it has.
+func Read(r io.ReaderAt, size int64) (Info, error) {
+	var info Info
+	var b [30]byte
+	n, _ := r.ReadAt(b[:], 0)
+	if !Is(b[:n]) {
+		return info, format.Errorf(0, "this is no WebP")
+	}
+	if n < len(b) {
+		return info, format.Errorf(size, "the WebP is cut off in its header")
+	}
+	le := binary.LittleEndian
+	switch string(b[12:16]) {
+	case "VP8 ":
+		if b[23] != 0x9d || b[24] != 0x01 || b[25] != 0x2a {
+			return info, format.Errorf(23, "the start of a key frame was expected here")
+		}
+		info.Width, info.Height = int(le.Uint16(b[26:])&0x3fff), int(le.Uint16(b[28:])&0x3fff)
+	case "VP8L":
+		if b[20] != 0x2f {
+			return info, format.Errorf(20, "the signature of a lossless picture was expected here")
+		}
+		v := le.Uint32(b[21:])
+		info.Width, info.Height = int(v&0x3fff)+1, int(v>>14&0x3fff)+1
+		info.Alpha, info.Lossless = v>>28&1 == 1, true
+	case "VP8X":
+		flags := b[20]
+		info.Alpha, info.Animated, info.Profile = flags&0x10 != 0, flags&0x02 != 0, flags&0x20 != 0
+		info.Width = int(le.Uint32(b[24:])&0xffffff) + 1
+		info.Height = int(uint32(b[27])|uint32(b[28])<<8|uint32(b[29])<<16) + 1
+	default:
+		return info, format.Errorf(12, "a chunk of pixels was expected here, this is %q", b[12:16])
+	}
+	if claimed := int64(le.Uint32(b[4:])) + 8; claimed > size {
+		return info, format.Errorf(size, "the WebP is cut off: it claims %d bytes and has %d", claimed, size)
+	}
+	return info, nil
+}

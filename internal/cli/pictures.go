@@ -11,12 +11,14 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/regular"
-	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/report"
+	"regola.example/regola/internal/run"
 )
 
 func (e *env) picturesCommand() *cobra.Command {
@@ -25,16 +27,17 @@ func (e *env) picturesCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "pictures [FOLDER…]",
 		Short: "Find which class of each store every picture and film fits",
-		Long: `List every picture and film below some folders ("pictures" by default): its size
-as shown and its kind, the class of each store that its size fits, and what is
-wrong with it; then, for each store and language, how full the classes are.
+		Long: `List every picture and film below some folders (those of the dossier by default):
+its size as shown and its kind, the class of each store in which it counts, and
+what is wrong with it; then, for each store and language, how full the classes
+are.
 
 Folders named android or ios bind a picture to a store, folders named after a
 language (it, pt-BR) to a language, folders named after a class (phone-6.9) are a
 wish. --sort-into copies the pictures into such folders, numbered in the order of
 their names.
 
-Exit status: 0 when nothing is wrong with any picture, 1 when something is.`,
+Exit status: 0 when nothing keeps a page from being sent, 1 when something does.`,
 		Example: "  regola pictures\n  regola pictures shots --store ios\n  regola pictures shots --sort-into pictures",
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := oneOf("--format", format, []string{"text", "json"}); err != nil {
@@ -58,7 +61,7 @@ Exit status: 0 when nothing is wrong with any picture, 1 when something is.`,
 					return err
 				}
 			}
-			if x.Faulty() > 0 {
+			if x.Failed() {
 				e.exit = exitFindings
 			}
 			if format == "json" {
@@ -76,24 +79,15 @@ Exit status: 0 when nothing is wrong with any picture, 1 when something is.`,
 	return c
 }
 
-// pictures scans folders against the classes of a day.
+// pictures reads and judges the pictures of some folders, or of the dossier.
 func (e *env) pictures(c *cobra.Command, folders, onlyStores []string, on day.Day) (report.Pictures, error) {
 	var x report.Pictures
-	set, err := e.lib.Tables()
+	r, err := run.New(e.lib, run.Options{Options: check.Options{Day: on}, Stores: onlyStores})
 	if err != nil {
 		return x, err
 	}
-	x.Classes = set.On(on).PictureClasses
-	var ids []string
-	for _, s := range e.stores() {
-		if len(onlyStores) == 0 || contains(onlyStores, s) {
-			x.Stores = append(x.Stores, s)
-			ids = append(ids, s.ID)
-		}
-	}
-	if len(folders) == 0 {
-		folders = []string{"pictures"}
-	}
+	var roots []pictures.Root
+	language := ""
 	for _, f := range folders {
 		info, err := os.Stat(f)
 		if err != nil {
@@ -102,23 +96,40 @@ func (e *env) pictures(c *cobra.Command, folders, onlyStores []string, on day.Da
 		if !info.IsDir() {
 			return x, &place.Problem{At: place.Place{File: f}, What: "this is no folder", Fix: "name the folder in which the picture lies"}
 		}
+		if dossier.Exists(f) {
+			d, ps := r.Dossier(f)
+			if d == nil {
+				return x, ps // other problems are those of check
+			}
+			roots, language = append(roots, run.Roots(d)...), d.App.DefaultLocale
+			continue
+		}
+		roots = append(roots, pictures.Root{Folder: filepath.Clean(f)})
 	}
-	if x.Entries, err = pictures.Scan(c.Context(), folders, x.Classes, ids); err != nil {
+	if len(folders) == 0 {
+		folder := above()
+		if folder == "" {
+			return x, usageError("there is no dossier here, and no folder is named", "name the folder of the pictures")
+		}
+		d, ps := r.Dossier(folder)
+		if d == nil {
+			return x, ps
+		}
+		folders, roots, language = []string{filepath.Join(folder, run.PictureFolder)}, run.Roots(d), d.App.DefaultLocale
+	}
+	lib, err := r.Scan(c.Context(), roots)
+	if err != nil {
 		return x, err
 	}
-	if len(x.Entries) == 0 {
+	if len(lib.Pictures) == 0 {
 		return x, &place.Problem{At: place.Place{File: folders[0]}, What: "there is no picture and no film here", Fix: "name the folder of the pictures; their names end in .png, .jpg, .mp4 and the like"}
 	}
-	return x, nil
-}
-
-func contains(ids []string, s *store.Store) bool {
-	for _, id := range ids {
-		if id == s.ID {
-			return true
-		}
+	if len(roots) == 1 {
+		x.Folder = filepath.ToSlash(roots[0].Folder)
 	}
-	return false
+	x.Found = lib.Pictures
+	x.Stores, err = r.Pictures(c.Context(), lib, language)
+	return x, err
 }
 
 // sortInto copies the pictures of all sets into folders of their classes: all or
@@ -138,15 +149,17 @@ func sortInto(dir string, x report.Pictures) error {
 		return writeProblem(parent, err)
 	}
 	defer os.RemoveAll(made)
-	for _, s := range x.Sets() {
-		folder := filepath.Join(made, s.Store, s.Language, s.Class.ID)
-		if err := os.MkdirAll(folder, 0o755); err != nil {
-			return writeProblem(folder, err)
-		}
-		for i, p := range s.Pictures {
-			name := filepath.Join(folder, fmt.Sprintf("%02d%s", i+1, strings.ToLower(filepath.Ext(p.File))))
-			if err := copyFile(p.File, name); err != nil {
-				return err
+	for _, h := range x.Stores {
+		for _, s := range h.Gallery.Sets {
+			folder := filepath.Join(made, h.Store.ID, s.Language, s.Class)
+			if err := os.MkdirAll(folder, 0o755); err != nil {
+				return writeProblem(folder, err)
+			}
+			for i, p := range s.Items {
+				name := filepath.Join(folder, fmt.Sprintf("%02d%s", i+1, strings.ToLower(filepath.Ext(p.Picture.Path))))
+				if err := copyFile(p.Picture.Path, name); err != nil {
+					return err
+				}
 			}
 		}
 	}

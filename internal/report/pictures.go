@@ -8,163 +8,248 @@ import (
 
 	"github.com/rivo/uniseg"
 
+	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/pictures"
-	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/tables"
+	"regola.example/regola/internal/run"
 )
 
 // Pictures is what was found in folders of pictures.
 type Pictures struct {
-	Entries []*pictures.Entry
-	Classes []*tables.PictureClass
-	Stores  []*store.Store
+	Folder string // in which all lie; empty when they lie in several
+	Found  []*pictures.Found
+	Stores []*run.Hung
 }
 
-// Sets are the pictures by store, language and class.
-func (x Pictures) Sets() []*pictures.Set {
-	var ids []string
-	for _, s := range x.Stores {
-		ids = append(ids, s.ID)
+// name is a picture's path within the one folder.
+func (x Pictures) name(file string) string {
+	if in, ok := strings.CutPrefix(file, x.Folder+"/"); ok && x.Folder != "" {
+		return in
 	}
-	return pictures.Sort(x.Entries, x.Classes, ids)
+	return file
 }
 
-// wrong lists what is wrong with a picture: what no store can use, and then for
-// each store that its folder allows.
-func (x Pictures) wrong(e *pictures.Entry) (out []string) {
-	if e.Fault != "" {
-		text := e.Fault
-		if e.Offset > 0 {
-			text += fmt.Sprintf(" (byte %d)", e.Offset)
-		}
-		return []string{text}
-	}
-	for _, s := range x.Stores {
-		if e.Store != "" && e.Store != s.ID {
-			continue
-		}
-		c := e.Class(s.ID)
-		if c == nil {
-			if near := e.Nearest(x.Classes, s.ID); near != "" && (e.Store != "" || len(x.Stores) == 1 || x.homeless(e)) {
-				out = append(out, s.Name+": "+near)
+// wrong is one thing that is wrong with a picture, a set or a page.
+type wrong struct {
+	rule   *rulebook.Rule
+	impact rulebook.Impact
+	say    string
+	fix    string
+	stores []string
+}
+
+// faults gathers what is wrong by a part of the gallery, such as
+// "pictures.all[3]"; "" is for the page as a whole.
+func faults(h *run.Hung) map[string][]*wrong {
+	out := map[string][]*wrong{}
+	for _, v := range h.Verdicts {
+		for _, f := range v.Faults {
+			part := ""
+			if end := strings.IndexByte(f.Path, ']'); end > 0 {
+				part = f.Path[:end+1]
 			}
-			continue
-		}
-		for _, f := range e.Fits(s.ID) {
-			if f.Class != c {
-				continue
-			}
-			for _, text := range f.Faults {
-				out = append(out, s.Name+": "+text)
-			}
-		}
-		if e.Wish != "" && e.Wish != c.ID && slices.ContainsFunc(x.Classes, func(k *tables.PictureClass) bool { return k.Store == s.ID && k.ID == e.Wish }) {
-			out = append(out, fmt.Sprintf("%s: it lies in %s and belongs to %s", s.Name, e.Wish, c.ID))
+			out[part] = append(out[part], &wrong{v.Rule, f.Impact, f.Say, f.Fix, []string{h.Store.ID}})
 		}
 	}
 	return out
 }
 
-// homeless tells whether a picture fits no class of any store.
-func (x Pictures) homeless(e *pictures.Entry) bool {
-	for _, s := range x.Stores {
-		if e.Class(s.ID) != nil {
-			return false
-		}
-	}
-	return true
+// hanging is a picture in the stores that see it.
+type hanging struct {
+	found *pictures.Found
+	fits  []string // store and class
+	wrong []*wrong
 }
 
-// Faulty is how many pictures something is wrong with.
-func (x Pictures) Faulty() (n int) {
-	for _, e := range x.Entries {
-		if len(x.wrong(e)) > 0 {
-			n++
+// list puts together what the stores see of each picture.
+func (x Pictures) list() (out []*hanging) {
+	byFile := map[string]*hanging{}
+	for _, f := range x.Found {
+		h := &hanging{found: f}
+		byFile[f.File] = h
+		out = append(out, h)
+	}
+	for _, s := range x.Stores {
+		all := faults(s)
+		for i, it := range s.Gallery.All {
+			h := byFile[it.File]
+			if it.Class != "" {
+				h.fits = append(h.fits, s.Store.ID+" "+it.Class)
+			}
+			for _, w := range all[fmt.Sprintf("pictures.all[%d]", i)] {
+				if k := slices.IndexFunc(h.wrong, func(o *wrong) bool { return o.rule == w.rule && o.say == w.say }); k >= 0 {
+					h.wrong[k].stores = append(h.wrong[k].stores, s.Store.ID)
+				} else {
+					h.wrong = append(h.wrong, w)
+				}
+			}
 		}
 	}
-	return n
+	for _, h := range out {
+		slices.SortStableFunc(h.wrong, func(a, b *wrong) int {
+			return slices.Index(rulebook.Impacts, a.impact) - slices.Index(rulebook.Impacts, b.impact)
+		})
+	}
+	return out
+}
+
+// Failed tells whether something would keep a page from being sent.
+func (x Pictures) Failed() bool {
+	for _, s := range x.Stores {
+		for _, v := range s.Verdicts {
+			if slices.ContainsFunc(v.Faults, func(f *check.Fault) bool { return f.Impact.Level() == rulebook.Error }) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // PicturesText writes every picture with the classes that it fits and what is
 // wrong, then the classes of each store and language.
 func PicturesText(w io.Writer, x Pictures, look Look) error {
 	p := &printer{w: w, look: look}
-	faulty := x.Faulty()
-	p.line("%s%s", p.strong(Count(len(x.Entries), "picture or film", "pictures and films")), p.dim(map[bool]string{true: ", nothing wrong with any", false: fmt.Sprintf(", something wrong with %d", faulty)}[faulty == 0]))
+	list := x.list()
+	films, faulty := 0, 0
 	name, size := 4, 6
-	for _, e := range x.Entries {
-		name = min(max(name, uniseg.StringWidth(e.Path)), 44)
-		size = max(size, len(shape(e)))
-	}
-	p.line("")
-	for _, e := range x.Entries {
-		var fits []string
-		for _, s := range x.Stores {
-			if e.Store != "" && e.Store != s.ID || e.Fault != "" {
-				continue
-			}
-			if c := e.Class(s.ID); c != nil {
-				fits = append(fits, s.ID+" "+c.ID)
-			}
+	for _, h := range list {
+		if h.found.Film {
+			films++
 		}
-		text := strings.Join(fits, ", ")
+		if len(h.wrong) > 0 {
+			faulty++
+		}
+		name = min(max(name, uniseg.StringWidth(x.name(h.found.File))), 44)
+		size = max(size, len(shape(h.found.Picture)))
+	}
+	head := Count(len(list)-films, "picture", "pictures")
+	if films > 0 {
+		head += " and " + Count(films, "film", "films")
+	}
+	rest := ", nothing wrong with any"
+	if faulty > 0 {
+		rest = fmt.Sprintf(", something wrong with %d", faulty)
+	}
+	if x.Folder != "" {
+		rest = " in " + x.Folder + rest
+	}
+	p.line("%s%s", p.strong(head), p.dim(rest))
+	p.line("")
+	for _, h := range list {
+		text, style := strings.Join(h.fits, ", "), styleGood
 		if text == "" {
 			text = "fits no class"
 		}
-		wrong := x.wrong(e)
-		style := styleGood
-		if len(wrong) > 0 || x.homeless(e) {
-			style = styleImpact["blocked"]
+		for _, w := range h.wrong {
+			style = styleImpact[w.impact]
+			break
 		}
-		p.line("  %s  %s  %s", p.path(pad(e.Path, name)), pad(shape(e), size), p.look.paint(style, text))
-		for _, what := range wrong {
-			p.block(6, "", nil, what, nil)
+		p.line("  %s  %s  %s", p.path(pad(x.name(h.found.File), name)), pad(shape(h.found.Picture), size), p.look.paint(style, text))
+		for _, w := range h.wrong {
+			say := w.say
+			if h.found.Offset > 0 && w.rule.ID == "common/picture-readable" {
+				say += fmt.Sprintf(" (byte %d)", h.found.Offset)
+			}
+			if len(x.Stores) > 1 && len(w.stores) < len(x.Stores) && h.found.Store == "" {
+				say += " (" + strings.Join(w.stores, ", ") + ")"
+			}
+			p.block(4, pad(string(w.impact), 10), styleImpact[w.impact], say, nil)
 		}
 	}
-	at := ""
-	for _, s := range x.Sets() {
-		if here := s.Store + " " + s.Language; here != at {
-			at = here
-			title := s.Store
-			for _, st := range x.Stores {
-				if st.ID == s.Store {
-					title = st.Name
-				}
-			}
-			if s.Language != "" {
-				title += ", " + s.Language
-			}
-			p.line("")
-			p.line("%s", p.strong(title))
-		}
-		text, style := fmt.Sprintf("%d", len(s.Pictures)), styleGood
-		if s.Class.Most > 0 {
-			text += fmt.Sprintf(" of %d", s.Class.Most)
-		}
-		switch over := s.Over(); {
-		case len(over) > 0:
-			var names []string
-			for _, e := range over {
-				names = append(names, e.Path)
-			}
-			text, style = text+": too many; over the bound: "+strings.Join(names, ", "), styleImpact["blocked"]
-		case s.Short() > 0:
-			text, style = text+": "+Count(s.Short(), "more is needed", "more are needed"), styleImpact["blocked"]
-		}
-		p.block(2, pad(s.Class.ID, 20), styleDim, text, style)
+	for _, s := range x.Stores {
+		p.hung(x, s)
 	}
 	return p.err
 }
 
+// hung writes how full the classes of a store are, by language.
+func (p *printer) hung(x Pictures, s *run.Hung) {
+	all := faults(s)
+	title := func(language string) {
+		p.line("")
+		text := s.Store.Name
+		if language != "" {
+			text += ", " + language
+		}
+		p.line("%s", p.strong(text))
+	}
+	g := s.Gallery
+	if len(g.Sets) == 0 || g.Sets[0].Language != g.DefaultLanguage {
+		title(g.DefaultLanguage)
+		p.needs(s)
+	}
+	for i, set := range g.Sets {
+		if i == 0 || set.Language != g.Sets[i-1].Language {
+			title(set.Language)
+		}
+		text, style := fmt.Sprintf("%d", len(set.Files)), styleGood
+		if set.Takes.Most > 0 {
+			text += fmt.Sprintf(" of %d", set.Takes.Most)
+		}
+		if also := serves(g, set, s.Classes); len(also) > 0 {
+			text += ", also shown as " + strings.Join(also, ", ")
+		}
+		wrong := all[fmt.Sprintf("pictures.sets[%d]", i)]
+		if len(wrong) > 0 {
+			style = styleImpact[wrong[0].impact]
+		}
+		p.block(2, pad(set.Class, 20), styleDim, text, style)
+		for _, w := range wrong {
+			p.block(4, pad(string(w.impact), 10), styleImpact[w.impact], strings.ReplaceAll(w.say, x.Folder+"/", ""), nil)
+		}
+		if set.Language == g.DefaultLanguage && (i+1 == len(g.Sets) || g.Sets[i+1].Language != set.Language) {
+			p.needs(s)
+		}
+	}
+	for _, w := range all[""] {
+		p.block(2, pad(string(w.impact), 20), styleImpact[w.impact], w.say, nil)
+	}
+}
+
+// serves lists the classes without pictures that show those of a set.
+func serves(g *pictures.Gallery, set *pictures.Set, classes []*tables.PictureClass) (out []string) {
+	has := func(id string) bool {
+		return slices.ContainsFunc(g.Sets, func(o *pictures.Set) bool { return o.Language == set.Language && o.Class == id })
+	}
+	for _, c := range classes {
+		if i := slices.IndexFunc(c.ScaledFrom, has); !has(c.ID) && i >= 0 && c.ScaledFrom[i] == set.Class {
+			out = append(out, c.ID)
+		}
+	}
+	return out
+}
+
+// needs writes the pictures that some apps need and that are not there.
+func (p *printer) needs(s *run.Hung) {
+	for _, n := range s.Needs {
+		if slices.ContainsFunc(s.Gallery.Sets, func(o *pictures.Set) bool {
+			return o.Language == s.Gallery.DefaultLanguage && slices.Contains(n.Any, o.Class)
+		}) {
+			continue
+		}
+		who, style := "every app needs it", styleImpact[rulebook.Impact(n.Impact)]
+		switch n.Device {
+		case "":
+		case "messages":
+			who, style = "needed if the app runs in messages only", styleDim
+		default:
+			who, style = "needed if the app runs on a "+n.Device, styleDim
+		}
+		p.block(2, pad(n.Any[0], 20), styleDim, "none; "+who, style)
+	}
+}
+
 // shape says size and kind of a picture in a few characters.
-func shape(e *pictures.Entry) string {
+func shape(e *pictures.Picture) string {
 	if e.Width == 0 {
 		return e.Kind
 	}
 	text := fmt.Sprintf("%dx%d %s", e.Width, e.Height, e.Kind)
-	if e.Film != nil {
-		text += fmt.Sprintf(" %.1f s", e.Film.Duration.Seconds())
-	} else if e.Alpha {
+	switch {
+	case e.Film:
+		text += fmt.Sprintf(" %.1f s", e.Seconds)
+	case e.Alpha:
 		text += " alpha"
 	}
 	return text
@@ -175,28 +260,30 @@ type PicturesDocument struct {
 	Regola   int            `json:"regola" doc:"the number of this format"`
 	Pictures []PictureEntry `json:"pictures" doc:"in the order of their names"`
 	Sets     []SetEntry     `json:"sets" doc:"the classes of each store and language that have pictures"`
+	Missing  []MissingEntry `json:"missing" doc:"what a page in the default language lacks when the app runs on some devices"`
+	Page     []PageEntry    `json:"page" doc:"what is wrong with the pictures of a page as a whole"`
 }
 
 // PictureEntry is one picture or film.
 type PictureEntry struct {
-	File     string     `json:"file"`
-	Kind     string     `json:"kind" doc:"by content: png, jpeg, webp, gif, heic, avif, mp4, mov, webm; empty when it is none"`
-	Bytes    int64      `json:"bytes"`
-	Width    int        `json:"width" doc:"pixels as shown"`
-	Height   int        `json:"height" doc:"pixels as shown"`
-	Depth    int        `json:"depth" doc:"bits a sample; 0 when it is not known"`
-	Colors   string     `json:"colors" doc:"gray, rgb, palette, ycbcr, cmyk, or empty when it is not known"`
-	Alpha    bool       `json:"alpha"`
-	Animated bool       `json:"animated"`
-	Turned   bool       `json:"turned" doc:"an orientation tag turns or mirrors it"`
-	Profile  bool       `json:"profile" doc:"a colour profile is embedded"`
-	Film     *FilmEntry `json:"film,omitempty"`
-	Store    string     `json:"store" doc:"that a folder names; empty for both"`
-	Language string     `json:"language" doc:"that a folder names"`
-	Fits     []FitEntry `json:"fits" doc:"the classes whose size it has"`
-	Wrong    []string   `json:"wrong" doc:"what is wrong with it"`
-	Fault    string     `json:"fault" doc:"why no store can use it; empty when it can be read"`
-	Offset   int64      `json:"offset" doc:"of the fault, in bytes"`
+	File     string       `json:"file"`
+	Kind     string       `json:"kind" doc:"by content: png, jpeg, webp, gif, heic, avif, mp4, mov, webm; empty when it is none"`
+	Bytes    int64        `json:"bytes"`
+	Width    int64        `json:"width" doc:"pixels as shown"`
+	Height   int64        `json:"height" doc:"pixels as shown"`
+	Depth    int64        `json:"depth" doc:"bits a sample; 0 when it is not known"`
+	Colors   string       `json:"colors" doc:"gray, rgb, palette, ycbcr, cmyk, or empty when it is not known"`
+	Alpha    bool         `json:"alpha"`
+	Animated bool         `json:"animated"`
+	Turned   bool         `json:"turned" doc:"an orientation tag turns or mirrors it"`
+	Profile  bool         `json:"profile" doc:"a colour profile is embedded"`
+	Film     *FilmEntry   `json:"film,omitempty"`
+	Store    string       `json:"store" doc:"that a folder names; empty for all"`
+	Language string       `json:"language" doc:"that a folder names"`
+	Asked    string       `json:"asked" doc:"the class that a folder or the name asks for"`
+	Fits     []FitEntry   `json:"fits" doc:"where it counts"`
+	Wrong    []WrongEntry `json:"wrong" doc:"what is wrong with it"`
+	Offset   int64        `json:"offset" doc:"of damage, in bytes"`
 }
 
 // FilmEntry is what a film says of itself.
@@ -204,65 +291,103 @@ type FilmEntry struct {
 	Seconds   float64      `json:"seconds"`
 	FrameRate float64      `json:"frame_rate" doc:"frames a second on average; 0 when it is not known"`
 	Codec     string       `json:"codec" doc:"by its sample entry"`
-	Profile   string       `json:"profile"`
+	Profile   int64        `json:"profile" doc:"of H.264, by its number"`
+	Level     float64      `json:"level" doc:"of H.264"`
 	Audio     []AudioEntry `json:"audio"`
 }
 
 // AudioEntry is one sound track.
 type AudioEntry struct {
 	Codec    string `json:"codec"`
-	Channels int    `json:"channels"`
-	Rate     int    `json:"rate" doc:"samples a second"`
+	Channels int64  `json:"channels"`
+	Rate     int64  `json:"rate" doc:"samples a second"`
 }
 
-// FitEntry is a class that a picture fits.
+// FitEntry is a class in which a picture counts.
 type FitEntry struct {
-	Store  string   `json:"store"`
-	Class  string   `json:"class"`
-	Wrong  []string `json:"wrong" doc:"what else the class does not take of it"`
-	Chosen bool     `json:"chosen" doc:"it is counted in this class"`
+	Store string `json:"store"`
+	Class string `json:"class"`
+}
+
+// WrongEntry is one thing that is wrong.
+type WrongEntry struct {
+	Rule   string   `json:"rule"`
+	Impact string   `json:"impact"`
+	Say    string   `json:"say"`
+	Fix    string   `json:"fix"`
+	Stores []string `json:"stores"`
 }
 
 // SetEntry is one class of a store and language.
 type SetEntry struct {
-	Store    string   `json:"store"`
-	Language string   `json:"language"`
-	Class    string   `json:"class"`
-	Least    int64    `json:"least"`
-	Most     int64    `json:"most"`
-	Short    int      `json:"short" doc:"how many more are needed"`
-	Files    []string `json:"files" doc:"in their order"`
-	Over     []string `json:"over" doc:"those over the bound"`
+	Store    string       `json:"store"`
+	Language string       `json:"language"`
+	Class    string       `json:"class"`
+	Least    int64        `json:"least"`
+	Most     int64        `json:"most"`
+	Short    int          `json:"short" doc:"how many more are needed"`
+	Files    []string     `json:"files" doc:"in their order"`
+	Over     []string     `json:"over" doc:"those over the bound"`
+	Serves   []string     `json:"serves" doc:"classes without pictures that show these"`
+	Wrong    []WrongEntry `json:"wrong"`
+}
+
+// MissingEntry is a class without pictures that some apps need.
+type MissingEntry struct {
+	Store  string   `json:"store"`
+	Any    []string `json:"any" doc:"classes, of which one is enough"`
+	Device string   `json:"device" doc:"that needs it when the app runs on it; empty for every app"`
+	Impact string   `json:"impact"`
+}
+
+// PageEntry is what is wrong with a store's page.
+type PageEntry struct {
+	Store string       `json:"store"`
+	Wrong []WrongEntry `json:"wrong"`
+}
+
+func wrongEntries(list []*wrong) []WrongEntry {
+	out := []WrongEntry{}
+	for _, w := range list {
+		out = append(out, WrongEntry{w.rule.ID, string(w.impact), w.say, w.fix, w.stores})
+	}
+	return out
 }
 
 // NewPicturesDocument makes the JSON form.
 func NewPicturesDocument(x Pictures) *PicturesDocument {
-	d := &PicturesDocument{Regola: FormatNumber, Pictures: []PictureEntry{}, Sets: []SetEntry{}}
-	for _, e := range x.Entries {
+	d := &PicturesDocument{Regola: FormatNumber, Pictures: []PictureEntry{}, Sets: []SetEntry{}, Missing: []MissingEntry{}, Page: []PageEntry{}}
+	for _, h := range x.list() {
+		e := h.found
 		o := PictureEntry{File: e.File, Kind: e.Kind, Bytes: e.Bytes, Width: e.Width, Height: e.Height, Depth: e.Depth, Colors: e.Colors, Alpha: e.Alpha,
-			Animated: e.Animated, Turned: e.Turned, Profile: e.Profile, Store: e.Store, Language: e.Language, Fault: e.Fault, Offset: e.Offset, Wrong: none(x.wrong(e)), Fits: []FitEntry{}}
-		if f := e.Film; f != nil {
-			o.Film = &FilmEntry{f.Duration.Seconds(), f.FrameRate, f.Codec, f.Profile, []AudioEntry{}}
-			for _, a := range f.Audio {
+			Animated: e.Animated, Turned: e.Turned, Profile: e.Profile, Store: e.Store, Language: e.Language, Asked: e.Wish, Offset: e.Offset,
+			Wrong: wrongEntries(h.wrong), Fits: []FitEntry{}}
+		if e.Film {
+			o.Film = &FilmEntry{e.Seconds, e.FrameRate, e.Codec, e.CodecProfile, e.CodecLevel, []AudioEntry{}}
+			for _, a := range e.Sound {
 				o.Film.Audio = append(o.Film.Audio, AudioEntry{a.Codec, a.Channels, a.Rate})
 			}
 		}
-		for _, s := range x.Stores {
-			for _, f := range e.Fits(s.ID) {
-				o.Fits = append(o.Fits, FitEntry{s.ID, f.Class.ID, none(f.Faults), f.Class == e.Class(s.ID)})
-			}
+		for _, f := range h.fits {
+			store, class, _ := strings.Cut(f, " ")
+			o.Fits = append(o.Fits, FitEntry{store, class})
 		}
 		d.Pictures = append(d.Pictures, o)
 	}
-	for _, s := range x.Sets() {
-		o := SetEntry{Store: s.Store, Language: s.Language, Class: s.Class.ID, Least: s.Class.Least, Most: s.Class.Most, Short: s.Short(), Files: []string{}, Over: []string{}}
-		for _, e := range s.Pictures {
-			o.Files = append(o.Files, e.File)
+	for _, s := range x.Stores {
+		all := faults(s)
+		for i, set := range s.Gallery.Sets {
+			d.Sets = append(d.Sets, SetEntry{Store: s.Store.ID, Language: set.Language, Class: set.Class, Least: set.Takes.Least, Most: set.Takes.Most, Short: set.Short(),
+				Files: none(set.Files), Over: none(set.Over), Serves: none(serves(s.Gallery, set, s.Classes)), Wrong: wrongEntries(all[fmt.Sprintf("pictures.sets[%d]", i)])})
 		}
-		for _, e := range s.Over() {
-			o.Over = append(o.Over, e.File)
+		for _, n := range s.Needs {
+			if !slices.ContainsFunc(s.Gallery.Sets, func(o *pictures.Set) bool {
+				return o.Language == s.Gallery.DefaultLanguage && slices.Contains(n.Any, o.Class)
+			}) {
+				d.Missing = append(d.Missing, MissingEntry{s.Store.ID, n.Any, n.Device, n.Impact})
+			}
 		}
-		d.Sets = append(d.Sets, o)
+		d.Page = append(d.Page, PageEntry{s.Store.ID, wrongEntries(all[""])})
 	}
 	return d
 }

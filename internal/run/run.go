@@ -16,6 +16,7 @@ import (
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/core/rulebook"
@@ -213,6 +214,19 @@ func ReadTables(file string) (*tables.Set, place.Problems) {
 	return tables.Parse(file, data)
 }
 
+// Dossier reads a dossier. With problems it serves only to find further ones.
+func (r *Runner) Dossier(folder string) (*dossier.Dossier, place.Problems) {
+	all, err := r.lib.Stores()
+	if err != nil {
+		return nil, place.Problems{{What: err.Error()}}
+	}
+	set, err := r.tables()
+	if err != nil {
+		return nil, place.Problems{{What: err.Error()}}
+	}
+	return dossier.Load(folder, all, set.Vocabularies())
+}
+
 // Check judges one release. A place.Problems tells everything that is wrong
 // with its input at once; nothing was judged then.
 func (r *Runner) Check(ctx context.Context, job Job) (*check.Result, error) {
@@ -220,15 +234,7 @@ func (r *Runner) Check(ctx context.Context, job Job) (*check.Result, error) {
 	var problems place.Problems
 	packages := job.Packages
 	if job.Dossier != "" {
-		all, err := r.lib.Stores()
-		if err != nil {
-			return nil, err
-		}
-		set, err := r.tables()
-		if err != nil {
-			return nil, err
-		}
-		d, problems = dossier.Load(job.Dossier, all, set.Vocabularies())
+		d, problems = r.Dossier(job.Dossier)
 		if d != nil && len(packages) == 0 {
 			packages = r.named(d)
 		}
@@ -236,22 +242,29 @@ func (r *Runner) Check(ctx context.Context, job Job) (*check.Result, error) {
 	var pkgs []*facts.Package
 	var judges map[string]*check.Judge
 	var set *tables.Set
-	var opened, loaded error
-	err := work.Each(ctx, 2, func(i int) {
-		if i == 0 {
+	var lib *pictures.Library
+	var opened, loaded, scanned error
+	err := work.Each(ctx, 3, func(i int) {
+		switch i {
+		case 0:
 			judges, set, loaded = r.prepare(d)
-		} else {
+		case 1:
 			pkgs, opened = Open(ctx, packages, artifact.Options{Digests: true})
+		default:
+			lib, scanned = r.scan(ctx, d)
 		}
 	})
 	if err != nil {
 		return nil, err
 	}
-	for _, err := range []error{loaded, opened} {
+	for _, err := range []error{loaded, opened, scanned} {
 		var ps place.Problems
+		var one *place.Problem
 		switch {
 		case errors.As(err, &ps):
 			problems = append(problems, ps...)
+		case errors.As(err, &one):
+			problems = append(problems, one)
 		case err != nil:
 			return nil, err
 		}
@@ -259,7 +272,7 @@ func (r *Runner) Check(ctx context.Context, job Job) (*check.Result, error) {
 	if len(problems) > 0 {
 		return nil, problems
 	}
-	pairs, err := r.pair(pkgs, d, set, judges)
+	pairs, err := r.pair(pkgs, d, lib, set, judges)
 	if err != nil {
 		return nil, err
 	}
@@ -383,7 +396,7 @@ func (r *Runner) prepare(d *dossier.Dossier) (map[string]*check.Judge, *tables.S
 }
 
 // pair puts each store's package, dossier and rules together.
-func (r *Runner) pair(pkgs []*facts.Package, d *dossier.Dossier, set *tables.Set, judges map[string]*check.Judge) ([]check.Pair, error) {
+func (r *Runner) pair(pkgs []*facts.Package, d *dossier.Dossier, lib *pictures.Library, set *tables.Set, judges map[string]*check.Judge) ([]check.Pair, error) {
 	pkgs = artifact.Join(pkgs)
 	var pairs []check.Pair
 	for _, s := range r.stores {
@@ -406,8 +419,11 @@ func (r *Runner) pair(pkgs []*facts.Package, d *dossier.Dossier, set *tables.Set
 		if pkg == nil && (d == nil || !aims(d, s)) {
 			continue
 		}
-		pairs = append(pairs, check.Pair{Judge: judges[s.ID],
-			Submission: submission.New(submission.Sources{Store: s, Package: pkg, Dossier: d, Tables: set.On(r.opt.Day)})})
+		src := submission.Sources{Store: s, Package: pkg, Dossier: d, Tables: set.On(r.opt.Day)}
+		if lib != nil {
+			src.Pictures = lib.Gallery(s.ID, s.Blocks, d.App.DefaultLocale)
+		}
+		pairs = append(pairs, check.Pair{Judge: judges[s.ID], Submission: submission.New(src)})
 	}
 	if len(pairs) == 0 {
 		return nil, place.Problems{{What: "there is nothing to judge", Fix: "give a package, or a dossier that names an id or a package for the store"}}

@@ -186,7 +186,7 @@ func TestUnknown(t *testing.T) {
 	v = run(t, "expect: release.first\nsay: x", open, "2026-06-01")
 	assert.Equal(t, check.ToAnswer, v.State)
 	assert.Equal(t, fact.NotGiven, v.Gaps[0].Kind)
-	v = run(t, "expect: pictures.given\nsay: x", open, "2026-06-01")
+	v = run(t, "expect: pictures.default_language == ''\nsay: x", open, "2026-06-01")
 	assert.Equal(t, "it was not given", v.Gaps[0].What)
 
 	items := &submission.Submission{Pkg: &facts.Package{IOS: &facts.IOS{Bundles: []*facts.Bundle{{Kind: "app", Code: facts.BundleCode{Slices: []*facts.Slice{{CPU: "arm64", Platform: "ios"}, {CPU: "arm64"}}}}}}}}

@@ -14,6 +14,7 @@ import (
 	"regola.example/regola/internal/core/engine"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/motif"
 	"regola.example/regola/internal/core/signs"
 	"regola.example/regola/internal/core/spell"
 	"regola.example/regola/internal/core/submission"
@@ -51,6 +52,7 @@ var Functions = []engine.Function{
 	{Signature: "framework(string) string", Doc: "the name of a framework of the iOS system, from the path under which it is linked; empty for anything else"},
 	{Signature: "bundle_name(string) string", Doc: "the name of a bundle from its path: KilnKit of Frameworks/KilnKit.framework"},
 	{Signature: "form_factor(Package) string", Doc: "phone, television, watch, car or headset, by what the Android manifest requires; phone for iOS"},
+	{Signature: "likeness(string, string) int", Doc: "how far two pictures show the same, by their fingerprints, from 0 to 100"},
 	{Signature: "misspelt(string, list(string)) string", Doc: "the name that was probably meant: one letter added, dropped or changed, or two swapped; empty when none"},
 	{Signature: "keys(map) list(string)", Doc: "the keys of a map with texts as keys"},
 }
@@ -371,6 +373,9 @@ func functions() []cel.EnvOption {
 		plain("form_factor", "form_factor_package", []*types.Type{engine.TypeFor[facts.Package]()}, types.StringType, func(a []ref.Val) ref.Val {
 			p, _ := a[0].Value().(*facts.Package)
 			return types.String(formFactor(p))
+		}),
+		plain("likeness", "likeness_string_string", []*types.Type{types.StringType, types.StringType}, types.IntType, func(a []ref.Val) ref.Val {
+			return types.Int(motif.Likeness(text(a[0]), text(a[1])))
 		}),
 		plain("misspelt", "misspelt_string_list", []*types.Type{types.StringType, textList}, types.StringType, func(a []ref.Val) ref.Val {
 			return types.String(spell.OneOff(text(a[0]), list[string](a[1])))

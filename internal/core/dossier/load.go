@@ -114,6 +114,20 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 			fail(a.Field("to"), "the audience ends before it begins", "write the least age under from, the highest under to")
 		}
 	}
+	keys := store.Keys(stores)
+	for _, p := range d.Pictures {
+		if p.Folder != "" {
+			if info, err := os.Stat(d.PictureFolder(p)); err != nil || !info.IsDir() {
+				fail(p.Field("folder"), "there is no folder "+p.Folder, "correct the path, which is relative to the dossier's folder")
+			}
+		}
+		if p.Store != "" && !slices.Contains(keys, p.Store) {
+			fail(p.Field("store"), fmt.Sprintf("there is no store %q", p.Store), "write one of: "+strings.Join(keys, ", "))
+		}
+		if _, err := language.Parse(p.Language); p.Language != "" && err != nil {
+			fail(p.Field("language"), "this is not a language tag", "write a tag such as en-GB or it")
+		}
+	}
 	for _, w := range d.Waivers {
 		for _, f := range []struct{ key, text string }{{"because", w.Because}, {"by", w.By}} {
 			if w.HasField(f.key) && strings.TrimSpace(f.text) == "" {
@@ -171,6 +185,14 @@ func (d *Dossier) packageFile(pattern string) (string, *place.Problem) {
 		return found[0], nil
 	}
 	return rel, nil
+}
+
+// PictureFolder is where a further folder of pictures lies.
+func (d *Dossier) PictureFolder(p *Pictures) string {
+	if filepath.IsAbs(p.Folder) {
+		return p.Folder
+	}
+	return filepath.Join(d.Root, p.Folder)
 }
 
 // Files lists the files that make up the dossier, without packages.

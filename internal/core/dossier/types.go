@@ -37,6 +37,7 @@ type Dossier struct {
 	Review    Review           `json:"review" doc:"what the reviewer needs"`
 	Release   Release          `json:"release" doc:"what goes out, where and to whom"`
 	Products  []*Product       `json:"products" doc:"what is sold in the app"`
+	Pictures  []*Pictures      `json:"pictures" doc:"folders of pictures beside the folder pictures"`
 	Confirmed []*Confirmation  `json:"confirmed" doc:"what was done for a version and no file can show"`
 	Waivers   []*Waiver        `json:"waivers" doc:"findings that the team accepts"`
 	Rulebooks []string         `json:"rulebooks" doc:"files of rules of your own, in this folder"`
@@ -302,6 +303,15 @@ type Product struct {
 	Price     string `json:"price" like:"^[0-9]+([.][0-9]{1,2})? [A-Z]{3}$" hint:"an amount with its currency such as 4.99 EUR" doc:"an amount with its currency such as 4.99 EUR"`
 }
 
+// Pictures is a further folder of pictures, such as one of screenshots as a
+// simulator leaves them.
+type Pictures struct {
+	fact.Mark `json:"-"`
+	Folder    string `json:"folder" need:"the folder, relative to this one" doc:"the folder, relative to this one"`
+	Store     string `json:"store" doc:"the store for which its pictures are; every store when it is left out"`
+	Language  string `json:"language" doc:"their language, where no folder below says it"`
+}
+
 // Confirmation says that something no file can show was done for a version.
 type Confirmation struct {
 	fact.Mark `json:"-"`
@@ -324,13 +334,14 @@ type Waiver struct {
 // Texts are the texts of one language.
 type Texts struct {
 	fact.Mark    `json:"-"`
-	Name         string   `json:"name" also:"title" doc:"the name on the page"`
-	Tagline      string   `json:"tagline" also:"subtitle" doc:"a line under the name, in the iOS store"`
-	Pitch        string   `json:"pitch" also:"short_description summary" doc:"one or two sentences, in the Android store"`
-	Highlight    string   `json:"highlight" doc:"what is new or on offer; changes without a release"`
-	Description  string   `json:"description" doc:"the long text"`
-	Keywords     []string `json:"keywords" doc:"words for the search, in the iOS store"`
-	ReleaseNotes string   `json:"release_notes" also:"changelog" doc:"what is new in this version"`
+	Name         string            `json:"name" also:"title" doc:"the name on the page"`
+	Tagline      string            `json:"tagline" also:"subtitle" doc:"a line under the name, in the iOS store"`
+	Pitch        string            `json:"pitch" also:"short_description summary" doc:"one or two sentences, in the Android store"`
+	Highlight    string            `json:"highlight" doc:"what is new or on offer; changes without a release"`
+	Description  string            `json:"description" doc:"the long text"`
+	Keywords     []string          `json:"keywords" doc:"words for the search, in the iOS store"`
+	AltTexts     map[string]string `json:"alt_texts" doc:"for the pictures' file names, what each shows, for people who cannot see them"`
+	ReleaseNotes string            `json:"release_notes" also:"changelog" doc:"what is new in this version"`
 }
 
 // Listing is listing/<locale>.yaml.

@@ -1,6 +1,8 @@
 package facts
 
-import "regola.example/regola/internal/core/fact"
+import (
+	"regola.example/regola/internal/core/fact"
+)
 
 // Icon is the launcher icon.
 type Icon struct {
@@ -26,4 +28,5 @@ type IconFile struct {
 	Alpha     bool   `json:"alpha"`
 	Format    string `json:"format"` // by content: png, webp, jpeg, xml
 	Colors    int64  `json:"colors"` // distinct ones, counted up to 3; 0 when not counted
+	Motif     string `json:"motif"`  // fingerprint of what it shows; empty when its pixels were not decoded
 }

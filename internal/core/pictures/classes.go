@@ -1,7 +1,6 @@
 package pictures
 
 import (
-	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -9,37 +8,15 @@ import (
 	"regola.example/regola/internal/core/tables"
 )
 
-// Fit is a class whose size a picture has, with what else the class does not
-// take of it.
-type Fit struct {
-	Class  *tables.PictureClass
-	Faults []string
-}
-
-// Fits lists the classes whose sizes a picture has, in the order of the table;
-// icon and feature graphic come first.
-func (p *Picture) Fits(classes []*tables.PictureClass) (out []*Fit) {
-	for _, c := range classes {
-		if (p.Film != nil) == (c.Slot == "preview") && p.sized(c) {
-			out = append(out, &Fit{c, p.faults(c)})
-		}
-	}
-	// The sizes of icon and feature graphic are nobody's screenshot.
-	slices.SortStableFunc(out, func(a, b *Fit) int { return cmp.Compare(screenshots[a.Class.Slot], screenshots[b.Class.Slot]) })
-	return out
-}
-
-var screenshots = map[string]int{"screenshot": 1, "preview": 1}
-
-// sized tells whether a picture has a size of the class.
+// sized tells whether a picture has a size of a class.
 func (p *Picture) sized(c *tables.PictureClass) bool {
-	if p.Width <= 0 || p.Height <= 0 {
+	if p.Width <= 0 || p.Height <= 0 || p.Film != (c.Slot == "preview") {
 		return false
 	}
 	if len(c.Sizes) > 0 {
-		return slices.Contains(c.Sizes, pixels(p.Width, p.Height)) || c.Turned && slices.Contains(c.Sizes, pixels(p.Height, p.Width))
+		return slices.Contains(c.Sizes, size(p.Width, p.Height)) || c.Turned && slices.Contains(c.Sizes, size(p.Height, p.Width))
 	}
-	short, long := int64(min(p.Width, p.Height)), int64(max(p.Width, p.Height))
+	short, long := min(p.Width, p.Height), max(p.Width, p.Height)
 	if short < c.Shortest || c.Longest > 0 && long > c.Longest {
 		return false
 	}
@@ -49,91 +26,89 @@ func (p *Picture) sized(c *tables.PictureClass) bool {
 	return len(c.Aspects) == 0 || slices.ContainsFunc(c.Aspects, func(s string) bool {
 		a, b, _ := ratio(s)
 		// The nearest whole pixel counts: 1920 by 1080 and its neighbours by one.
-		return near(int64(p.Width)*b, int64(p.Height)*a, max(a, b))
+		d := p.Width*b - p.Height*a
+		return max(d, -d) <= max(a, b)
 	})
 }
-
-func near(x, y, by int64) bool { return x-y <= by && y-x <= by }
 
 func ratio(s string) (a, b int64, ok bool) {
 	n, _ := fmt.Sscanf(s, "%d:%d", &a, &b)
 	return a, b, n == 2
 }
 
-func pixels(w, h int) string { return fmt.Sprintf("%dx%d", w, h) }
+func size(w, h int64) string { return fmt.Sprintf("%dx%d", w, h) }
 
-// faults lists what a class does not take of a picture that has its size.
-func (p *Picture) faults(c *tables.PictureClass) (out []string) {
-	if len(c.Formats) > 0 && !slices.Contains(c.Formats, p.Kind) {
-		out = append(out, fmt.Sprintf("%s is not taken; save it as %s", p.Kind, strings.Join(c.Formats, " or ")))
-	}
-	switch {
-	case c.Alpha == "never" && p.Alpha:
-		out = append(out, "it has an alpha channel; save it flat")
-	case c.Alpha == "always" && !p.Alpha:
-		out = append(out, "it has no alpha channel, which is asked for")
-	}
-	if c.Bytes > 0 && p.Bytes > c.Bytes {
-		out = append(out, fmt.Sprintf("it has %.1f MB; %.1f are allowed", float64(p.Bytes)/1e6, float64(c.Bytes)/1e6))
-	}
-	if p.Animated {
-		out = append(out, "it is animated")
-	}
-	if p.Colors == "cmyk" {
-		out = append(out, "its colours are CMYK; save it as RGB")
-	}
-	if p.Turned {
-		out = append(out, "an orientation tag turns it; save it as it is shown")
-	}
-	if f := p.Film; f != nil {
-		if s := f.Duration.Seconds(); len(c.Seconds) == 2 && (s < float64(c.Seconds[0]) || s > float64(c.Seconds[1])) {
-			out = append(out, fmt.Sprintf("it lasts %.1f seconds; %d to %d are allowed", s, c.Seconds[0], c.Seconds[1]))
-		}
-		if c.FrameRate > 0 && f.FrameRate > float64(c.FrameRate)+0.01 {
-			out = append(out, fmt.Sprintf("it has %.2f frames a second; %d are allowed", f.FrameRate, c.FrameRate))
-		}
-		if len(c.Codecs) > 0 && !slices.Contains(c.Codecs, f.Codec) {
-			out = append(out, fmt.Sprintf("its pictures are of the kind %q; %s are taken", f.Codec, strings.Join(c.Codecs, ", ")))
+// lone tells whether a class takes a single picture that is known by its name or
+// size, and no screenshots.
+func lone(c *tables.PictureClass) bool { return c.Slot != "screenshot" && c.Slot != "preview" }
+
+// class is where a picture belongs among the classes of a store: in that which
+// its folder or name asks for, when it has its size; else in the first whose size
+// it has. Icons and graphics of the page come before screenshots, since their
+// sizes are nobody's screenshot. nil is for none.
+func (p *Picture) class(classes []*tables.PictureClass, wish string) *tables.PictureClass {
+	var best *tables.PictureClass
+	for _, c := range classes {
+		switch {
+		case !p.sized(c):
+		case c.ID == wish:
+			return c
+		case !c.Named && (best == nil || lone(c) && !lone(best)):
+			best = c
 		}
 	}
-	return out
+	for _, c := range classes {
+		if c.ID == wish && lone(c) {
+			return nil // icon.png of a wrong size is no screenshot
+		}
+	}
+	return best
 }
 
-// Nearest says of a picture that has the size of no class of a store what it
-// lacks: of the first class with bounds, or of the class whose size is nearest.
-func (p *Picture) Nearest(classes []*tables.PictureClass) string {
-	for _, c := range classes {
-		if c.Slot == "screenshot" && len(c.Sizes) == 0 && p.Film == nil && p.Width > 0 {
-			return fmt.Sprintf("%d x %d fits no class; for %s %s", p.Width, p.Height, c.What, p.lacks(c))
-		}
+// nearest says of a picture that has the size of no class of a store which one
+// comes next, and what it lacks.
+func (p *Picture) nearest(classes []*tables.PictureClass, wish string) string {
+	if p.Width <= 0 {
+		return ""
 	}
-	best, text := -1, ""
-	for _, c := range classes {
-		if (p.Film != nil) != (c.Slot == "preview") || p.Width <= 0 {
+	of := classes
+	if i := slices.IndexFunc(classes, func(c *tables.PictureClass) bool { return c.ID == wish && p.Film == (c.Slot == "preview") }); i >= 0 {
+		of = classes[i : i+1]
+	}
+	var best *tables.PictureClass
+	var apart, bestW, bestH int64
+	for _, c := range of {
+		if p.Film != (c.Slot == "preview") || lone(c) && c.ID != wish || c.Named && c.ID != wish {
 			continue
 		}
+		if len(c.Sizes) == 0 {
+			return fmt.Sprintf("%d x %d fits no class; for %s %s", p.Width, p.Height, c.What, p.lacks(c))
+		}
 		for _, s := range c.Sizes {
-			var w, h int
+			var w, h int64
 			if n, _ := fmt.Sscanf(s, "%dx%d", &w, &h); n != 2 {
 				continue
 			}
 			if c.Turned && (w > h) != (p.Width > p.Height) {
 				w, h = h, w
 			}
-			d := abs(w-p.Width) + abs(h-p.Height)
-			if best >= 0 && d >= best {
-				continue
+			if d := abs(w-p.Width) + abs(h-p.Height); best == nil || d < apart {
+				best, apart, bestW, bestH = c, d, w, h
 			}
-			best = d
-			text = fmt.Sprintf("%d x %d fits no class; the nearest is %s, %d x %d: %s", p.Width, p.Height, c.What, w, h, difference(p.Width, p.Height, w, h))
 		}
 	}
-	return text
+	switch {
+	case best == nil:
+		return ""
+	case lone(best):
+		return fmt.Sprintf("%d x %d is not the size of %s, %d x %d", p.Width, p.Height, best.What, bestW, bestH)
+	}
+	return fmt.Sprintf("%d x %d fits no class; the nearest is %s, %d x %d: %s", p.Width, p.Height, best.What, bestW, bestH, difference(p.Width, p.Height, bestW, bestH))
 }
 
 // lacks says which bound of a class a picture breaks.
 func (p *Picture) lacks(c *tables.PictureClass) string {
-	short, long := int64(min(p.Width, p.Height)), int64(max(p.Width, p.Height))
+	short, long := min(p.Width, p.Height), max(p.Width, p.Height)
 	switch a, b, ok := ratio(c.Ratio); {
 	case short < c.Shortest:
 		return fmt.Sprintf("the shorter side needs %d pixels at least", c.Shortest)
@@ -145,10 +120,10 @@ func (p *Picture) lacks(c *tables.PictureClass) string {
 	return "the sides need the aspect " + strings.Join(c.Aspects, " or ")
 }
 
-func difference(w, h, wantW, wantH int) string {
+func difference(w, h, wantW, wantH int64) string {
 	var parts []string
 	for _, d := range []struct {
-		n          int
+		n          int64
 		more, less string
 	}{{w - wantW, "too wide", "too narrow"}, {h - wantH, "too high", "too low"}} {
 		switch {
@@ -158,54 +133,7 @@ func difference(w, h, wantW, wantH int) string {
 			parts = append(parts, fmt.Sprintf("%d pixels %s", -d.n, d.less))
 		}
 	}
-	return strings.Join(parts, ", ") + "; scale it, or take it again on a device of that class"
+	return strings.Join(parts, ", ")
 }
 
-func abs(n int) int { return max(n, -n) }
-
-// Set is the pictures of one class, store and language, in their order.
-type Set struct {
-	Store, Language string
-	Class           *tables.PictureClass
-	Pictures        []*Entry
-}
-
-// Over lists the pictures beyond the bound of the class.
-func (s *Set) Over() []*Entry {
-	if most := int(s.Class.Most); most > 0 && len(s.Pictures) > most {
-		return s.Pictures[most:]
-	}
-	return nil
-}
-
-// Short is how many pictures the class lacks.
-func (s *Set) Short() int { return max(0, int(s.Class.Least)-len(s.Pictures)) }
-
-// Sort puts every picture that fits into a set for each store that its folder
-// allows: in the class that its folder names, if it fits that, or else in the
-// first that it fits.
-func Sort(entries []*Entry, classes []*tables.PictureClass, stores []string) []*Set {
-	var sets []*Set
-	for _, store := range stores {
-		for _, e := range entries {
-			if e.Store != "" && e.Store != store || e.Fault != "" {
-				continue
-			}
-			c := e.Class(store)
-			if c == nil {
-				continue
-			}
-			i := slices.IndexFunc(sets, func(s *Set) bool { return s.Store == store && s.Language == e.Language && s.Class == c })
-			if i < 0 {
-				i = len(sets)
-				sets = append(sets, &Set{store, e.Language, c, nil})
-			}
-			sets[i].Pictures = append(sets[i].Pictures, e)
-		}
-	}
-	order := func(c *tables.PictureClass) int { return slices.Index(classes, c) }
-	slices.SortStableFunc(sets, func(a, b *Set) int {
-		return cmp.Or(cmp.Compare(slices.Index(stores, a.Store), slices.Index(stores, b.Store)), cmp.Compare(a.Language, b.Language), cmp.Compare(order(a.Class), order(b.Class)))
-	})
-	return sets
-}
+func abs(n int64) int64 { return max(n, -n) }

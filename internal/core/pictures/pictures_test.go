@@ -3,14 +3,18 @@ package pictures_test
 import (
 	"bytes"
 	"context"
+	"image"
+	"image/color"
 	"os"
 	"path/filepath"
+	"slices"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/motif"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/tables"
 	"regola.example/regola/internal/seed"
@@ -49,21 +53,19 @@ func TestRead(t *testing.T) {
 		"f.heic":     {Kind: "heic", Width: 20, Height: 30},
 	} {
 		p := pictures.Read(filepath.Join(dir, name))
-		want.File, want.Bytes = p.File, p.Bytes
+		want.Path, want.File, want.Bytes, want.Promised = p.Path, p.File, p.Bytes, want.Kind
 		assert.Equal(t, want, *p, name)
 	}
 	for _, name := range []string{"g.mp4", "parts.mp4"} {
 		p := pictures.Read(filepath.Join(dir, name))
 		require.Empty(t, p.Fault, name)
-		assert.Equal(t, []int{200, 300}, []int{p.Width, p.Height}, "turned by a quarter")
-		assert.Equal(t, 1500*time.Millisecond, p.Film.Duration, name)
-		assert.InDelta(t, 30, p.Film.FrameRate, 0.01, name)
-		assert.Equal(t, []string{"avc1", "100 4.0"}, []string{p.Film.Codec, p.Film.Profile})
-		require.Len(t, p.Film.Audio, 1)
-		assert.Equal(t, []int{2, 44100}, []int{p.Film.Audio[0].Channels, p.Film.Audio[0].Rate})
+		assert.Equal(t, []any{int64(200), int64(300), 1.5, "avc1", int64(100), 4.0}, []any{p.Width, p.Height, p.Seconds, p.Codec, p.CodecProfile, p.CodecLevel}, "turned by a quarter")
+		assert.InDelta(t, 30, p.FrameRate, 0.01, name)
+		require.Len(t, p.Sound, 1)
+		assert.Equal(t, []int64{2, 44100}, []int64{p.Sound[0].Channels, p.Sound[0].Rate})
 	}
 	p := pictures.Read(filepath.Join(dir, "h.webm"))
-	assert.Equal(t, []any{"webm", 30, 20, 2500 * time.Millisecond}, []any{p.Kind, p.Width, p.Height, p.Film.Duration})
+	assert.Equal(t, []any{"webm", int64(30), int64(20), 2.5}, []any{p.Kind, p.Width, p.Height, p.Seconds})
 }
 
 // TestCut cuts each file short: each is told.
@@ -72,79 +74,129 @@ func TestCut(t *testing.T) {
 		if name == "h.webm" || name == "moving.gif" {
 			continue // what describes them stands at their beginning
 		}
-		dir := write(t, map[string][]byte{name: data[:len(data)-3]})
-		p := pictures.Read(filepath.Join(dir, name))
+		p := pictures.Parse(name, bytes.NewReader(data[:len(data)-3]), int64(len(data)-3))
 		assert.NotEmpty(t, p.Fault, name)
 	}
 	dir := write(t, map[string][]byte{"a.png": []byte("hello"), "b.jpg": nil, "c.jpg": seed.PNG(t, 3, 2, false)})
 	assert.Contains(t, pictures.Read(filepath.Join(dir, "a.png")).Fault, "no picture")
 	assert.Contains(t, pictures.Read(filepath.Join(dir, "b.jpg")).Fault, "empty")
-	assert.Contains(t, pictures.Read(filepath.Join(dir, "c.jpg")).Fault, "the name says jpeg, the content is png")
+	p := pictures.Read(filepath.Join(dir, "c.jpg"))
+	assert.Equal(t, []string{"jpeg", "png"}, []string{p.Promised, p.Kind})
 }
 
-func classes(t *testing.T) []*tables.PictureClass {
+func builtIn(t *testing.T) *tables.Set {
 	set, err := rulebooks.BuiltIn.Tables()
 	require.NoError(t, err)
-	return set.PictureClasses
+	day, err := day.Parse("2026-11-25")
+	require.NoError(t, err)
+	return set.On(day)
 }
 
-func TestFits(t *testing.T) {
+func TestClasses(t *testing.T) {
 	for _, c := range []struct {
-		p         pictures.Picture
-		fit, near string
+		store, kind, wish string
+		w, h              int64
+		class, nearest    string
 	}{
-		{pictures.Picture{Kind: "png", Width: 1290, Height: 2796}, "ios/phone-6.9", ""},
-		{pictures.Picture{Kind: "png", Width: 2796, Height: 1290}, "ios/phone-6.9", ""},
-		{pictures.Picture{Kind: "png", Width: 422, Height: 514}, "ios/watch-422", ""},
-		{pictures.Picture{Kind: "png", Width: 514, Height: 422}, "", "watch, 416 pixels wide"},
-		{pictures.Picture{Kind: "png", Width: 1284, Height: 2770}, "", "phone, 6.5 inch, 1284 x 2778: 8 pixels too low"},
-		{pictures.Picture{Kind: "jpeg", Width: 1080, Height: 1920}, "android/phone", ""},
-		{pictures.Picture{Kind: "jpeg", Width: 320, Height: 640}, "android/phone", ""},
-		{pictures.Picture{Kind: "jpeg", Width: 320, Height: 641}, "", "2:1 of the shorter"},
-		{pictures.Picture{Kind: "jpeg", Width: 319, Height: 600}, "", "320 pixels at least"},
-		{pictures.Picture{Kind: "png", Width: 1024, Height: 500}, "android/feature", ""},
+		{"ios", "png", "", 1290, 2796, "phone-6.9", ""},
+		{"ios", "png", "", 2796, 1290, "phone-6.9", ""},
+		{"ios", "png", "messages", 2796, 1290, "messages", ""},
+		{"ios", "png", "", 2048, 2732, "tablet-13", ""},
+		{"ios", "png", "tablet-12.9", 2048, 2732, "tablet-12.9", ""},
+		{"ios", "png", "", 422, 514, "watch-422", ""},
+		{"ios", "png", "", 514, 422, "", "watch, 416 pixels wide"},
+		{"ios", "png", "", 1284, 2770, "", "phone, 6.5 inch, 1284 x 2778: 8 pixels too low"},
+		{"ios", "png", "tablet-11", 1284, 2770, "", "tablet, 11 inch"},
+		{"ios", "png", "icon", 1290, 2796, "", "not the size of the icon of 1024 pixels, 1024 x 1024"},
+		{"android", "jpeg", "", 1080, 1920, "phone", ""},
+		{"android", "jpeg", "tablet-10", 1080, 1920, "tablet-10", ""},
+		{"android", "jpeg", "", 1280, 720, "phone", ""},
+		{"android", "jpeg", "banner", 1280, 720, "banner", ""},
+		{"android", "jpeg", "", 320, 640, "phone", ""},
+		{"android", "jpeg", "", 320, 641, "", "2:1 of the shorter"},
+		{"android", "jpeg", "", 319, 600, "", "320 pixels at least"},
+		{"android", "png", "", 1024, 500, "feature", ""},
+		{"android", "png", "", 512, 512, "icon", ""},
+		{"android", "png", "watch", 512, 512, "watch", ""},
 	} {
-		store := "android"
-		if len(c.fit) > 3 && c.fit[:3] == "ios" || c.near != "" && c.p.Kind == "png" {
-			store = "ios"
-		}
-		var of []*tables.PictureClass
-		for _, k := range classes(t) {
-			if k.Store == store {
-				of = append(of, k)
-			}
-		}
-		got := ""
-		if f := c.p.Fits(of); len(f) > 0 {
-			got = store + "/" + f[0].Class.ID
-		}
-		assert.Equal(t, c.fit, got)
-		if c.near != "" {
-			assert.Contains(t, c.p.Nearest(of), c.near)
-		}
+		f := &pictures.Found{Picture: &pictures.Picture{Kind: c.kind, Width: c.w, Height: c.h}, Store: c.store, Wish: c.wish}
+		lib := &pictures.Library{Pictures: []*pictures.Found{f}, Classes: builtIn(t).PictureClasses}
+		it := lib.Gallery(c.store, []string{c.store}, "").All[0]
+		assert.Equal(t, c.class, it.Class, "%v", c)
+		assert.Contains(t, it.Nearest, c.nearest)
 	}
 }
 
 // TestScan sorts a folder: folders bind to store, language and class, numbers
 // count by their value, and what is over the bound is named.
 func TestScan(t *testing.T) {
-	shot := seed.PNG(t, 640, 960, false)
-	files := map[string][]byte{"ios/it/phone-4/1.png": shot, "de/x.txt": nil, ".hidden/1.png": shot, "android/feature.png": seed.PNG(t, 1024, 500, true)}
+	shot, other := seed.PNG(t, 640, 960, false), seed.PNG(t, 960, 640, false)
+	files := map[string][]byte{"ios/it/phone-4/1.png": shot, "de/x.txt": nil, ".hidden/1.png": shot, "android/feature.png": seed.PNG(t, 1024, 500, true),
+		"ios/fr/1.png": shot, "ios/fr/2.png": other, "ios/raw/3.png": other}
 	for _, n := range []string{"1", "2", "3", "4", "5", "6", "7", "8", "9", "10", "11"} {
-		files["ios/de/"+n+".png"] = shot
+		files["ios/de_DE/"+n+".png"] = shot
 	}
-	entries, err := pictures.Scan(context.Background(), []string{write(t, files)}, classes(t), []string{"android", "ios"})
+	dir := write(t, files)
+	require.NoError(t, os.Symlink("/etc/passwd", filepath.Join(dir, "ios", "link.png")))
+	lib, err := pictures.Scan(context.Background(), []pictures.Root{{Folder: dir, Shown: "shots"}}, builtIn(t), []string{"android", "ios"})
 	require.NoError(t, err)
-	require.Len(t, entries, 13)
-	sets := pictures.Sort(entries, classes(t), []string{"android", "ios"})
-	require.Len(t, sets, 3)
-	assert.Equal(t, []string{"it has an alpha channel; save it flat"}, sets[0].Pictures[0].Fits("android")[0].Faults)
-	de := sets[1]
-	assert.Equal(t, []string{"ios", "de", "phone-3.5"}, []string{de.Store, de.Language, de.Class.ID})
-	require.Len(t, de.Over(), 1)
-	assert.Equal(t, "ios/de/11.png", de.Over()[0].Path, "2 comes before 10")
-	assert.Equal(t, "phone-4", sets[2].Pictures[0].Wish)
-	assert.Equal(t, "phone-3.5", sets[2].Class.ID, "a folder is a wish; the pixels decide")
+	require.Len(t, lib.Pictures, 17)
+	android := lib.Gallery("android", []string{"android"}, "de-DE")
+	require.Len(t, android.All, 1)
+	assert.Equal(t, []any{"feature", "feature", "de-DE", true}, []any{android.All[0].Class, android.All[0].Wish, android.All[0].Language, android.All[0].Alpha})
+	require.NotNil(t, android.All[0].Pixels)
+	assert.Equal(t, int64(1), android.All[0].Pixels.Colors)
+	g := lib.Gallery("ios", []string{"ios"}, "DE-de")
+	require.Len(t, g.Sets, 3)
+	de := g.Sets[0]
+	assert.Equal(t, []string{"DE-de", "phone-3.5"}, []string{de.Language, de.Class})
+	assert.Equal(t, []string{"shots/ios/de_DE/11.png", "shots/ios/raw/3.png"}, de.Over, "2 comes before 10; a picture without a language is in the default one")
+	assert.Equal(t, "shots/ios/de_DE/1.png", de.Items[3].Twin)
+	assert.Equal(t, []any{"fr", true, int64(1)}, []any{g.Sets[1].Language, g.Sets[1].LikeDefault, g.Sets[1].Portrait})
+	assert.Equal(t, []any{"phone-4", "phone-3.5"}, []any{g.Sets[2].Items[0].Wish, g.Sets[2].Class}, "a folder is a wish; the pixels decide")
+	link := g.All[slices.IndexFunc(g.All, func(it *pictures.Item) bool { return it.File == "shots/ios/link.png" })]
+	assert.Contains(t, link.Fault, "link")
+	assert.True(t, g.Sets[0].Items[0].Suspect, "one colour takes few bytes")
+	assert.Equal(t, int64(1), g.Sets[0].Items[0].Pixels.Colors)
+}
+
+// TestPixels tells shapes of icons apart.
+func TestPixels(t *testing.T) {
+	red, white := color.NRGBA{R: 200, A: 255}, color.NRGBA{R: 255, G: 255, B: 255, A: 255}
+	draw := func(ground color.NRGBA, filled func(x, y int) bool) *pictures.Pixels {
+		m := image.NewNRGBA(image.Rect(0, 0, 256, 256))
+		for y := range 256 {
+			for x := range 256 {
+				if m.SetNRGBA(x, y, ground); filled(x, y) {
+					m.SetNRGBA(x, y, red)
+				}
+			}
+		}
+		return pictures.Look(m)
+	}
+	round := func(from, to, r int) func(x, y int) bool {
+		return func(x, y int) bool {
+			dx, dy := max(from+r-x, x-(to-1-r), 0), max(from+r-y, y-(to-1-r), 0)
+			return x >= from && x < to && y >= from && y < to && dx*dx+dy*dy <= r*r
+		}
+	}
+	for name, c := range map[string]struct {
+		p                        *pictures.Pixels
+		rounded, framed, corners bool
+	}{
+		"full":              {draw(red, round(40, 80, 3)), false, false, false},
+		"motif on a ground": {draw(white, round(60, 190, 65)), false, false, false},
+		"rounded on white":  {draw(white, round(0, 256, 50)), true, false, false},
+		"rounded, clear":    {draw(color.NRGBA{}, round(0, 256, 50)), true, false, true},
+		"circle":            {draw(color.NRGBA{}, round(0, 256, 128)), false, false, true},
+		"framed":            {draw(white, round(24, 232, 30)), false, true, false},
+	} {
+		assert.Equal(t, []bool{c.rounded, c.framed, c.corners}, []bool{c.p.Rounded, c.p.Framed, c.p.Corners}, name)
+	}
+	assert.Equal(t, int64(9), draw(white, round(24, 232, 30)).Border)
+	a, b := draw(white, round(60, 190, 65)), draw(white, round(50, 200, 75))
+	assert.Greater(t, motif.Likeness(a.Motif, b.Motif), 70, "drawn larger")
+	assert.Less(t, motif.Likeness(a.Motif, draw(color.NRGBA{B: 200, A: 255}, func(x, y int) bool { return false }).Motif), 40)
 }
 
 func FuzzRead(f *testing.F) {

@@ -5,11 +5,12 @@ package pictures
 
 import (
 	"errors"
-	"fmt"
 	"io"
 	"path/filepath"
+	"slices"
 	"strings"
 
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/gifmeta"
 	"regola.example/regola/internal/core/format/isobmff"
@@ -22,21 +23,39 @@ import (
 
 // Picture is one picture or film.
 type Picture struct {
-	File     string // the path as found
-	Kind     string // by content: png, jpeg, webp, gif, heic, avif, mp4, mov, webm; empty when it is none of them
-	Bytes    int64
-	Width    int // pixels as shown, after orientation and rotation
-	Height   int
-	Depth    int    // bits a sample; 0 when it is not known
-	Colors   string // gray, rgb, palette, ycbcr, cmyk; empty when it is not known
-	Alpha    bool
-	Animated bool
-	Turned   bool // an orientation tag turns or mirrors it
-	Profile  bool // a colour profile is embedded
-	Crushed  bool // a PNG in the form into which the iOS packer rewrites pictures
-	Film     *isobmff.Video
-	Fault    string // why it cannot be used as it is, such as cut off
-	Offset   int64  // of the fault
+	Path         string   `json:"-"`        // of the file
+	File         string   `json:"file"`     // its path as shown
+	Promised     string   `json:"promised"` // the kind that the name promises
+	Kind         string   `json:"kind"`     // by content: png, jpeg, webp, gif, heic, avif, mp4, mov, webm; empty when it is none of them
+	Bytes        int64    `json:"bytes"`
+	Width        int64    `json:"width"` // pixels as shown, after orientation and rotation
+	Height       int64    `json:"height"`
+	Depth        int64    `json:"depth"`  // bits a sample; 0 when it is not known
+	Colors       string   `json:"colors"` // gray, rgb, palette, ycbcr, cmyk; empty when it is not known
+	Alpha        bool     `json:"alpha"`  // it has an alpha channel, or a transparent colour
+	Animated     bool     `json:"animated"`
+	Turned       bool     `json:"turned"`  // an orientation tag turns or mirrors it
+	Profile      bool     `json:"profile"` // a colour profile is embedded
+	Crushed      bool     `json:"crushed"` // a PNG in the form into which the iOS packer rewrites pictures
+	Film         bool     `json:"film"`
+	Seconds      float64  `json:"seconds"`       // of a film
+	FrameRate    float64  `json:"frame_rate"`    // frames a second on average; 0 when it is not known
+	Codec        string   `json:"codec"`         // of a film's pictures, by its sample entry
+	CodecProfile int64    `json:"codec_profile"` // of H.264, by its number; 0 when it is not known
+	CodecLevel   float64  `json:"codec_level"`   // of H.264, such as 4.0; 0 when it is not known
+	Sound        []*Sound `json:"sound"`
+	Fault        string   `json:"fault"`  // why nobody can use it, such as cut off
+	Offset       int64    `json:"offset"` // of the fault, in bytes
+
+	sum uint64 // of the content, where other pictures have the same size
+}
+
+// Sound is one sound track of a film.
+type Sound struct {
+	fact.Mark `json:"-"`
+	Codec     string `json:"codec"`
+	Channels  int64  `json:"channels"`
+	Rate      int64  `json:"rate"` // samples a second
 }
 
 // extensions are the kinds that a name promises.
@@ -52,16 +71,24 @@ func Promises(name string) bool { return extensions[strings.ToLower(filepath.Ext
 func Read(name string) *Picture {
 	f, info, err := regular.Open(name)
 	if err != nil {
-		return &Picture{File: name, Fault: regular.Problem(name, err, "").What}
+		return &Picture{Path: name, File: name, Promised: promised(name), Fault: regular.Problem(name, err, "").What}
 	}
 	defer f.Close()
 	return Parse(name, f, info.Size())
 }
 
+// promised is the kind that a name promises.
+func promised(name string) string {
+	if kinds := extensions[strings.ToLower(filepath.Ext(name))]; len(kinds) > 0 {
+		return kinds[0]
+	}
+	return ""
+}
+
 // Parse reads a picture or a film of size bytes; the name says what it promises
 // to be.
 func Parse(name string, f io.ReaderAt, size int64) *Picture {
-	p := &Picture{File: name, Bytes: size}
+	p := &Picture{Path: name, File: name, Bytes: size, Promised: promised(name)}
 	if err := p.read(f); err != nil {
 		p.Fault = err.Error()
 		var at *format.Error
@@ -69,8 +96,8 @@ func Parse(name string, f io.ReaderAt, size int64) *Picture {
 			p.Fault, p.Offset = at.What, at.Offset
 		}
 	}
-	if kinds := extensions[strings.ToLower(filepath.Ext(name))]; p.Fault == "" && len(kinds) > 0 && kinds[0] != p.Kind && (len(kinds) == 1 || kinds[1] != p.Kind) {
-		p.Fault = fmt.Sprintf("the name says %s, the content is %s", kinds[0], p.Kind)
+	if slices.Contains(extensions[strings.ToLower(filepath.Ext(name))], p.Kind) {
+		p.Promised = p.Kind
 	}
 	return p
 }
@@ -90,7 +117,8 @@ func (p *Picture) read(f io.ReaderAt) error {
 	case pngmeta.Is(head):
 		p.Kind = "png"
 		i, err := pngmeta.Read(whole)
-		p.Width, p.Height, p.Depth, p.Alpha, p.Animated, p.Crushed, p.Profile = i.Width, i.Height, i.Depth, i.Alpha, i.Animated, i.Crushed, i.Profile != ""
+		p.size(i.Width, i.Height)
+		p.Depth, p.Alpha, p.Animated, p.Crushed, p.Profile = int64(i.Depth), i.Alpha, i.Animated, i.Crushed, i.Profile != ""
 		p.Colors = "rgb"
 		if i.Palette {
 			p.Colors = "palette"
@@ -104,7 +132,8 @@ func (p *Picture) read(f io.ReaderAt) error {
 	case jpegmeta.Is(head):
 		p.Kind = "jpeg"
 		i, err := jpegmeta.Read(f, p.Bytes)
-		p.Width, p.Height, p.Depth, p.Profile, p.Turned = i.Width, i.Height, i.Depth, i.Profile, i.Orientation > 1
+		p.size(i.Width, i.Height)
+		p.Depth, p.Profile, p.Turned = int64(i.Depth), i.Profile, i.Orientation > 1
 		p.Colors = map[int]string{1: "gray", 3: "ycbcr", 4: "cmyk"}[i.Components]
 		if i.Orientation >= 5 {
 			p.Width, p.Height = p.Height, p.Width
@@ -113,22 +142,25 @@ func (p *Picture) read(f io.ReaderAt) error {
 	case webpmeta.Is(head):
 		p.Kind = "webp"
 		i, err := webpmeta.Read(f, p.Bytes)
-		p.Width, p.Height, p.Alpha, p.Animated, p.Profile = i.Width, i.Height, i.Alpha, i.Animated, i.Profile
+		p.size(i.Width, i.Height)
+		p.Alpha, p.Animated, p.Profile = i.Alpha, i.Animated, i.Profile
 		return err
 	case gifmeta.Is(head):
 		p.Kind = "gif"
 		i, err := gifmeta.Read(whole)
-		p.Width, p.Height, p.Alpha, p.Animated, p.Colors = i.Width, i.Height, i.Transparent, i.Animated, "palette"
+		p.size(i.Width, i.Height)
+		p.Alpha, p.Animated, p.Colors = i.Transparent, i.Animated, "palette"
 		return err
 	case webmmeta.Is(head):
 		p.Kind = "webm"
 		i, err := webmmeta.Read(f, p.Bytes)
-		p.Width, p.Height, p.Film = i.Width, i.Height, &isobmff.Video{Duration: i.Duration, Width: i.Width, Height: i.Height}
+		p.size(i.Width, i.Height)
+		p.Film, p.Seconds = true, i.Duration.Seconds()
 		return err
 	case boxes && stills[brand] != "":
 		p.Kind = stills[brand]
 		s, err := isobmff.ReadStill(f, p.Bytes)
-		p.Width, p.Height = s.Width, s.Height
+		p.size(s.Width, s.Height)
 		return err
 	case boxes:
 		p.Kind = "mp4"
@@ -136,11 +168,22 @@ func (p *Picture) read(f io.ReaderAt) error {
 			p.Kind = "mov"
 		}
 		v, err := isobmff.ReadVideo(f, p.Bytes)
-		p.Film, p.Width, p.Height = v, v.Width, v.Height
+		p.Film = true
+		if v == nil {
+			return err
+		}
+		p.size(v.Width, v.Height)
+		p.Seconds, p.FrameRate, p.Codec = v.Duration.Seconds(), v.FrameRate, v.Codec
+		p.CodecProfile, p.CodecLevel = int64(v.Profile), v.Level
+		for _, a := range v.Audio {
+			p.Sound = append(p.Sound, &Sound{Codec: a.Codec, Channels: int64(a.Channels), Rate: int64(a.Rate)})
+		}
 		return err
 	}
 	return errors.New("this is no picture and no film that is known here")
 }
+
+func (p *Picture) size(w, h int) { p.Width, p.Height = int64(w), int64(h) }
 
 // stills are the brands of pictures in boxes.
 var stills = map[string]string{"heic": "heic", "heix": "heic", "mif1": "heic", "heim": "heic", "heis": "heic", "msf1": "heic", "avif": "avif", "avis": "avif"}

@@ -4,14 +4,15 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"hash/maphash"
+	"io"
 	"io/fs"
 	"path/filepath"
 	"slices"
 	"strings"
 
-	"golang.org/x/text/language"
-
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/core/tables"
 	"regola.example/regola/internal/core/work"
 )
@@ -19,110 +20,196 @@ import (
 // maxFiles bounds the pictures of one call.
 const maxFiles = 20_000
 
-// Entry is a picture in a folder, with what the folders above it say.
-type Entry struct {
-	*Picture
-	Path     string // relative to the folder that was given, with slashes
-	Store    string // of a folder; empty for both
-	Language string // of a folder; empty when none names one
-	Wish     string // the class that a folder names
-	fits     map[string][]*Fit
+// Root is a folder in which pictures lie.
+type Root struct {
+	Folder   string // where it is
+	Shown    string // how its files are shown; the folder itself when this is empty
+	Store    string // for which store its pictures are; empty where its folders say it
+	Language string
 }
 
-// Fits lists the classes of a store whose size the picture has.
-func (e *Entry) Fits(store string) []*Fit { return e.fits[store] }
+// Library is pictures as they lie in folders, before a store is chosen.
+type Library struct {
+	Pictures []*Found
+	Classes  []*tables.PictureClass // of all stores
+	At       place.Place            // the first folder
+}
 
-// Class is where the picture belongs in a store: the class of its folder when it
-// fits, or else the first that it fits; nil for none.
-func (e *Entry) Class(store string) *tables.PictureClass {
-	fits := e.fits[store]
-	if i := slices.IndexFunc(fits, func(f *Fit) bool { return f.Class.ID == e.Wish }); i >= 0 {
-		return fits[i].Class
-	}
-	if len(fits) > 0 {
-		return fits[0].Class
-	}
-	return nil
+// Found is a picture with what the folders above it and its name say.
+type Found struct {
+	*Picture
+	Pixels   *Pixels // nil when they were not decoded, with the reason beside it
+	Undone   string
+	Store    string // of a folder; empty for all
+	Language string // of a folder; empty when none names one
+	Wish     string // the class that a folder, or its own name, asks for
+	Suspect  bool   // so few bytes that it may be empty
 }
 
 // Scan reads all pictures and films below some folders, over the cores. Links
-// are not followed. The order is that of the names, numbers by their value.
-func Scan(ctx context.Context, folders []string, classes []*tables.PictureClass, stores []string) ([]*Entry, error) {
-	ids := map[string]bool{}
-	for _, c := range classes {
-		ids[c.ID] = true
+// are not followed, and reported as pictures with a fault. The order is that of
+// the names, numbers by their value. t tells classes and languages, stores are
+// the names of folders that mean one.
+func Scan(ctx context.Context, roots []Root, t *tables.Set, stores []string) (*Library, error) {
+	s := &scanner{lib: &Library{Classes: t.PictureClasses}, stores: stores, ids: map[string]bool{}, lone: map[string]bool{}, languages: map[string]bool{}}
+	for _, c := range t.PictureClasses {
+		s.ids[c.ID] = true
+		if lone(c) {
+			s.lone[c.ID] = true
+		}
 	}
-	var entries []*Entry
-	for _, root := range folders {
-		err := filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
-			if err != nil {
-				return &place.Problem{At: place.Place{File: path}, What: "it cannot be read: " + plainError(err), Fix: "check the path and its permissions"}
-			}
-			hidden := strings.HasPrefix(d.Name(), ".") && path != root
-			if d.IsDir() {
-				if hidden {
-					return fs.SkipDir
-				}
-				return nil
-			}
-			if hidden || !Promises(d.Name()) {
-				return nil
-			}
-			if len(entries) >= maxFiles {
-				return &place.Problem{At: place.Place{File: root}, What: fmt.Sprintf("there are more than %d pictures here", maxFiles), Fix: "name the folder of one app"}
-			}
-			rel, err := filepath.Rel(root, path)
-			if err != nil {
-				rel = path
-			}
-			e := &Entry{Picture: &Picture{File: path}, Path: filepath.ToSlash(rel)}
-			for _, part := range strings.Split(filepath.ToSlash(filepath.Dir(rel)), "/") {
-				switch {
-				case slices.Contains(stores, part):
-					e.Store = part
-				case ids[part]:
-					e.Wish = part
-				case e.Language == "" && isLanguage(part):
-					e.Language = part
-				}
-			}
-			if d.Type()&fs.ModeSymlink != 0 {
-				e.Fault = "this is a link, which is not followed"
-			}
-			entries = append(entries, e)
-			return nil
-		})
-		if err != nil {
+	for _, l := range t.Locales {
+		for _, code := range append([]string{l.Code}, l.Also...) {
+			s.languages[strings.ToLower(strings.ReplaceAll(code, "_", "-"))] = true
+			bare, _, _ := strings.Cut(code, "-")
+			s.languages[strings.ToLower(bare)] = true
+		}
+	}
+	for _, root := range roots {
+		if s.lib.At.IsZero() {
+			s.lib.At = place.Place{File: cmp.Or(root.Shown, root.Folder)}
+		}
+		if err := s.walk(root); err != nil {
 			return nil, err
 		}
 	}
-	slices.SortStableFunc(entries, func(a, b *Entry) int { return natural(a.File, b.File) })
-	err := work.Each(ctx, len(entries), func(i int) {
-		e := entries[i]
-		if e.Fault == "" {
-			e.Picture = Read(e.File)
-		}
-		e.fits = map[string][]*Fit{}
-		for _, store := range stores {
-			e.fits[store] = e.Picture.Fits(of(classes, store))
+	all := s.lib.Pictures
+	slices.SortStableFunc(all, func(a, b *Found) int { return natural(a.File, b.File) })
+	err := work.Each(ctx, len(all), func(i int) {
+		if all[i].Fault == "" {
+			shown := all[i].File
+			all[i].Picture = Read(all[i].Path)
+			all[i].File = shown
 		}
 	})
-	return entries, err
+	if err == nil {
+		err = s.lib.digest(ctx)
+	}
+	if err == nil {
+		err = s.lib.decode(ctx)
+	}
+	return s.lib, err
 }
 
-// of are the classes of one store.
-func of(classes []*tables.PictureClass, store string) (out []*tables.PictureClass) {
-	for _, c := range classes {
-		if c.Store == store {
-			out = append(out, c)
+type scanner struct {
+	lib                  *Library
+	stores               []string
+	ids, lone, languages map[string]bool
+}
+
+func (s *scanner) walk(root Root) error {
+	return filepath.WalkDir(root.Folder, func(path string, d fs.DirEntry, err error) error {
+		rel, e := filepath.Rel(root.Folder, path)
+		if e != nil {
+			rel = path
+		}
+		rel = filepath.ToSlash(rel)
+		shown := filepath.ToSlash(filepath.Join(cmp.Or(root.Shown, root.Folder), filepath.FromSlash(rel)))
+		if err != nil {
+			return &place.Problem{At: place.Place{File: shown}, What: "it cannot be read: " + plainError(err), Fix: "check the path and its permissions"}
+		}
+		hidden := strings.HasPrefix(d.Name(), ".") && path != root.Folder
+		switch {
+		case d.IsDir() && hidden:
+			return fs.SkipDir
+		case d.IsDir() || hidden || promised(d.Name()) == "":
+			return nil
+		case len(s.lib.Pictures) >= maxFiles:
+			return &place.Problem{At: place.Place{File: cmp.Or(root.Shown, root.Folder)}, What: fmt.Sprintf("there are more than %d pictures here", maxFiles), Fix: "name the folder of one app"}
+		}
+		f := &Found{Picture: &Picture{Path: path, File: shown, Promised: promised(path)}, Store: root.Store, Language: root.Language}
+		for _, part := range strings.Split(strings.TrimSuffix(rel, d.Name()), "/") {
+			switch {
+			case slices.Contains(s.stores, part):
+				f.Store = part
+			case s.ids[part]:
+				f.Wish = part
+			case f.Language == "" && s.languages[strings.ToLower(strings.ReplaceAll(part, "_", "-"))]:
+				f.Language = strings.ReplaceAll(part, "_", "-")
+			}
+		}
+		if name := strings.TrimSuffix(d.Name(), filepath.Ext(d.Name())); s.lone[name] {
+			f.Wish = name
+		}
+		if d.Type()&fs.ModeSymlink != 0 {
+			f.Fault = "this is a link, which is not followed"
+		}
+		s.lib.Pictures = append(s.lib.Pictures, f)
+		return nil
+	})
+}
+
+// digest sums the content of pictures that may be the same: those of one size in
+// bytes and pixels.
+func (l *Library) digest(ctx context.Context) error {
+	type shape struct {
+		bytes, w, h int64
+	}
+	groups := map[shape][]*Found{}
+	for _, f := range l.Pictures {
+		if f.Fault == "" {
+			k := shape{f.Bytes, f.Width, f.Height}
+			groups[k] = append(groups[k], f)
 		}
 	}
-	return out
+	var alike []*Found
+	for _, f := range l.Pictures {
+		if len(groups[shape{f.Bytes, f.Width, f.Height}]) > 1 && f.Fault == "" {
+			alike = append(alike, f)
+		}
+	}
+	seed := maphash.MakeSeed()
+	return work.Each(ctx, len(alike), func(i int) {
+		f, _, err := regular.Open(alike[i].Path)
+		if err != nil {
+			return // it was readable a moment ago; it is nobody's twin then
+		}
+		defer f.Close()
+		var h maphash.Hash
+		h.SetSeed(seed)
+		if _, err := io.Copy(&h, f); err == nil {
+			alike[i].sum = h.Sum64() | 1
+		}
+	})
 }
 
-// Nearest says which class of a store a picture that fits none is nearest to.
-func (e *Entry) Nearest(classes []*tables.PictureClass, store string) string {
-	return e.Picture.Nearest(of(classes, store))
+// decode looks at the pixels of icons and graphics of the page, and of what has
+// so few bytes for its size that it may be empty.
+func (l *Library) decode(ctx context.Context) error {
+	var wanted []*Found
+	left := int64(maxSuspects)
+	for _, f := range l.Pictures {
+		if f.Fault != "" || f.Film {
+			continue
+		}
+		alone := false
+		for _, c := range l.Classes {
+			if lone(c) && (c.ID == f.Wish || f.sized(c)) {
+				alone = true
+			}
+		}
+		f.Suspect = !alone && f.Width*f.Height > f.Bytes*100
+		f.Undone = "its pixels are not decoded"
+		if f.Suspect {
+			if left < f.Width*f.Height {
+				f.Undone = "there are more pictures that may be empty than are decoded"
+				continue
+			}
+			left -= f.Width * f.Height
+		}
+		if alone || f.Suspect {
+			wanted = append(wanted, f)
+		}
+	}
+	return work.Each(ctx, len(wanted), func(i int) {
+		f := wanted[i]
+		m, err := f.Open()
+		if err != nil {
+			f.Undone = err.Error()
+			return
+		}
+		f.Pixels = Look(m)
+	})
 }
 
 func plainError(err error) string {
@@ -130,16 +217,6 @@ func plainError(err error) string {
 		return p.Err.Error()
 	}
 	return err.Error()
-}
-
-// isLanguage takes a folder's name for a language where it is a tag of one that
-// is known, such as it or pt-BR.
-func isLanguage(s string) bool {
-	if len(s) < 2 || len(s) > 2 && !strings.ContainsAny(s, "-_") {
-		return false
-	}
-	_, err := language.Parse(s)
-	return err == nil
 }
 
 // natural compares names so that 2 comes before 10.

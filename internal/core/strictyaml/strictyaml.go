@@ -18,6 +18,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"reflect"
 	"regexp"
 	"slices"
@@ -425,6 +426,13 @@ func (d *Decoder) scalar(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 			return
 		}
 		v.SetInt(i)
+	case reflect.Float64:
+		f, err := strconv.ParseFloat(n.Value, 64)
+		if err != nil || math.IsNaN(f) || math.IsInf(f, 0) {
+			d.Fail(n, "write digits and one full stop", "expected a number, found %s", quote(n.Value))
+			return
+		}
+		v.SetFloat(f)
 	default:
 		panic("strictyaml: a struct of the program uses an unsupported type " + v.Type().String())
 	}

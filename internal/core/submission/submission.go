@@ -9,6 +9,7 @@ import (
 	"regola.example/regola/internal/core/evidence"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/signs"
 	"regola.example/regola/internal/core/store"
@@ -32,7 +33,7 @@ type Submission struct {
 	Products   []*dossier.Product      `json:"products"`
 	Listing    []*Texts                `json:"listing"`
 	Evidence   *evidence.Evidence      `json:"evidence"`
-	Pictures   *Part                   `json:"pictures"`    // graphics of the store page
+	Pictures   *pictures.Gallery       `json:"pictures"`    // graphics of the store page
 	Previous   *Part                   `json:"previous"`    // the release before this one
 	History    *Part                   `json:"history"`     // all that the ledger knows
 	Fetched    *Part                   `json:"fetched"`     // what the dossier's links lead to
@@ -76,6 +77,8 @@ type Sources struct {
 	Package *facts.Package
 	Dossier *dossier.Dossier
 	Tables  *tables.Set
+
+	Pictures *pictures.Gallery // nil when there are none
 }
 
 // New puts together what is known of a release for one store.
@@ -95,6 +98,13 @@ func New(src Sources) *Submission {
 	} else {
 		s.fromDossier(src.Store, src.Dossier)
 	}
+	switch s.Pictures = src.Pictures; {
+	case s.Pictures != nil:
+	case src.Dossier != nil:
+		s.Lose("pictures", fact.Unanswered("the dossier has no pictures yet"))
+	default:
+		s.Lose("pictures", fact.Missing("no pictures were given"))
+	}
 	if s.Release != nil {
 		s.Version = s.Release.Version
 	}
@@ -108,7 +118,7 @@ func New(src Sources) *Submission {
 // kinds says what a nil pointer means in each part of the tree: in the package
 // and the evidence that it was not read, in the dossier that it was not
 // answered.
-var kinds = map[string]fact.Kind{"pkg": fact.NotRead, "evidence": fact.NotRead}
+var kinds = map[string]fact.Kind{"pkg": fact.NotRead, "evidence": fact.NotRead, "pictures": fact.NotRead}
 
 // Prepare tells every part its path and what its gaps mean. New calls it;
 // whoever fills a Submission by hand must.

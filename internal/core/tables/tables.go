@@ -35,6 +35,8 @@ type Known struct {
 	ExternalPurchases       map[string]string      `json:"external_purchases"`       // keys of the property list, with the entitlement of each
 	ShrinkerMarks           []string               `json:"shrinker_marks"`           // beginnings of the marks that shrinkers leave in code
 	PictureClasses          []*PictureClass        `json:"picture_classes"`          // which pictures and films each store takes
+	PictureNeeds            []*PictureNeed         `json:"picture_needs"`            // of which classes a page needs pictures
+	Locales                 []*Locale              `json:"locales"`                  // the language codes of each store
 	Junk                    []*Pattern             `json:"junk"`                     // files that do not belong into a release
 	Leftovers               []*Pattern             `json:"leftovers"`                // files that the iOS store refuses inside an app
 	BuildFiles              []*Pattern             `json:"build_files"`              // files that serve the building of an iOS app
@@ -247,23 +249,54 @@ type PictureClass struct {
 	fact.Mark `json:"-"`
 	Dated
 	Store      string   `json:"store" need:"the store's id"`
-	ID         string   `json:"id" need:"its name within the store, which is that of its folder" like:"^[a-z][a-z0-9.-]*$" hint:"small letters, digits, full stops and hyphens"`
-	Slot       string   `json:"slot" need:"what it is for" enum:"screenshot|preview|icon|feature"`
-	Device     string   `json:"device"` // the kind of device; empty for icon and feature graphic
-	What       string   `json:"what" need:"its name in words"`
+	ID         string   `json:"id" need:"its name within the store, which is that of its folder or file" like:"^[a-z][a-z0-9.-]*$" hint:"small letters, digits, full stops and hyphens"`
+	Slot       string   `json:"slot" need:"what it is for" enum:"screenshot|preview|icon|feature|banner|product"`
 	Sizes      []string `json:"sizes" like:"^[0-9]+x[0-9]+$" hint:"width x height in pixels, such as 1290x2796"` // empty: the bounds count
 	Turned     bool     `json:"turned"`                                                                          // the sizes hold on their side, too
+	Named      bool     `json:"named"`                                                                           // only what lies in its folder, or has its name, belongs here
 	Shortest   int64    `json:"shortest"`                                                                        // bound of a side, in pixels
 	Longest    int64    `json:"longest"`
 	Ratio      string   `json:"ratio" like:"^[0-9]+:[0-9]+$" hint:"two numbers, such as 2:1"`    // the longer side against the shorter, at most
 	Aspects    []string `json:"aspects" like:"^[0-9]+:[0-9]+$" hint:"two numbers, such as 16:9"` // width against height
-	Least      int64    `json:"least"`                                                           // pictures of a language, where there are any
-	Most       int64    `json:"most"`
-	Formats    []string `json:"formats"` // png, jpeg, mp4, mov
-	Alpha      string   `json:"alpha" enum:"never|always"`
-	Bytes      int64    `json:"bytes"`      // at most
-	Seconds    []int64  `json:"seconds"`    // least and most, of a film
-	FrameRate  int64    `json:"frame_rate"` // at most, frames a second
-	Codecs     []string `json:"codecs"`     // by their sample entries
+	ScaledFrom []string `json:"scaled_from"`                                                     // the classes whose pictures the store shows where this one has none
+	Confidence string   `json:"confidence" enum:"high|medium|low"`
+	Takes
+}
+
+// Takes is what a class of pictures takes beside sizes.
+type Takes struct {
+	fact.Mark `json:"-"`
+	What      string   `json:"what"`   // its name in words
+	Device    string   `json:"device"` // the kind of device; empty for icons and graphics
+	Least     int64    `json:"least"`  // pictures of a language, where there are any
+	Most      int64    `json:"most"`
+	Formats   []string `json:"formats"` // png, jpeg, mp4, mov
+	Alpha     string   `json:"alpha" enum:"never|always"`
+	Bytes     int64    `json:"bytes"`      // at most
+	Seconds   []int64  `json:"seconds"`    // least and most, of a film
+	FrameRate int64    `json:"frame_rate"` // at most, frames a second
+	Codecs    []string `json:"codecs"`     // by their sample entries
+}
+
+// PictureNeed is classes of which a store page needs pictures of one, when the
+// app runs on a kind of device.
+type PictureNeed struct {
+	fact.Mark `json:"-"`
+	Dated
+	Store      string   `json:"store" need:"the store's id"`
+	Device     string   `json:"device"` // phone, tablet, watch, television, car, headset, messages; empty for every app
+	Any        []string `json:"any" need:"classes, of which one is enough"`
+	What       string   `json:"what" need:"what is needed, in words"`
+	Impact     string   `json:"impact" need:"what it costs when there is none" enum:"refused|blocked|rejected|reach|craft"`
+	Confidence string   `json:"confidence" enum:"high|medium|low"`
+}
+
+// Locale is a language code under which a store keeps texts and pictures.
+type Locale struct {
+	fact.Mark `json:"-"`
+	Dated
+	Store      string   `json:"store" need:"the store's id"`
+	Code       string   `json:"code" need:"the code"`
+	Also       []string `json:"also"` // other spellings that people write and that mean it
 	Confidence string   `json:"confidence" enum:"high|medium|low"`
 }

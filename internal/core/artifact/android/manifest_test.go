@@ -272,29 +272,6 @@ func TestThemes(t *testing.T) {
 	assert.False(t, read(style(0x7f010002, optOut, 0), style(0, optOut, 1)).EdgeOptOut, "the nearest style decides")
 }
 
-// TestPictures reads the sizes of icons in each form of the web's own format.
-func TestPictures(t *testing.T) {
-	riff := func(kind, body string) []byte {
-		return []byte("RIFF\x00\x00\x00\x00WEBP" + kind + "\x00\x00\x00\x00" + body)
-	}
-	for name, c := range map[string]struct {
-		file          []byte
-		width, height int64
-		alpha         bool
-	}{
-		"extended": {riff("VP8X", "\x10\x00\x00\x00\xbf\x00\x00\x8f\x00\x00"), 192, 144, true},
-		"lossless": {riff("VP8L", "\x2f\xbf\xc0\x23\x10\x00\x00\x00\x00\x00"), 192, 144, true},
-		"lossy":    {riff("VP8 ", "\x00\x00\x00\x9d\x01\x2a\xc0\x00\x90\x00"), 192, 144, false},
-	} {
-		f := &facts.IconFile{}
-		android.WebP(f, c.file)
-		assert.Equal(t, []any{c.width, c.height, c.alpha}, []any{f.Width, f.Height, f.Alpha}, name)
-		cut := &facts.IconFile{}
-		android.WebP(cut, c.file[:20])
-		assert.NotEmpty(t, cut.Unread("width"), name)
-	}
-}
-
 func TestBundleConfig(t *testing.T) {
 	dimension := func(kind uint64, off bool) []byte {
 		d := number(nil, 1, kind)

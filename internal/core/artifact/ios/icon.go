@@ -9,13 +9,13 @@ import (
 	"slices"
 	"strings"
 
+	"regola.example/regola/internal/core/artifact/picture"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/files"
 	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/assetcar"
 	"regola.example/regola/internal/core/format/plist"
-	"regola.example/regola/internal/core/format/pngmeta"
 	"regola.example/regola/internal/core/place"
 )
 
@@ -173,36 +173,21 @@ func (r *reader) iconFile(e *files.Entry) *facts.IconFile {
 	if f := r.read[e.Name]; f != nil {
 		return f
 	}
-	f := &facts.IconFile{Path: e.Name, Format: "png"}
+	f := &facts.IconFile{Path: e.Name}
 	f.SetSelf(r.at(e.Name))
 	if r.read == nil {
 		r.read = map[string]*facts.IconFile{}
 	}
 	r.read[e.Name] = f
-	data, err := e.Read(maxIcon)
-	var info pngmeta.Info
+	data, err := e.Read(picture.MaxBytes)
 	if err == nil {
-		info, err = pngmeta.Read(bytes.NewReader(data))
+		err = picture.Read(f, data)
 	}
 	if err != nil {
 		f.LoseAll(fact.Unread(err.Error()), "path")
-		return f
-	}
-	f.Width, f.Height, f.Alpha = int64(info.Width), int64(info.Height), info.Alpha
-	if info.Crushed {
-		// The platform's own form always has the channel; whether the picture
-		// was transparent is not told by it.
-		f.Lose("alpha", fact.Unread("the picture is in the platform's own form, which always has an alpha channel"))
-	}
-	n, err := pngmeta.Colors(bytes.NewReader(data))
-	if f.Colors = int64(n); err != nil {
-		f.Lose("colors", fact.Unread(err.Error()))
 	}
 	return f
 }
-
-// maxIcon bounds a picture of an icon, in bytes.
-const maxIcon = 8 << 20
 
 // maxResident bounds what is held of a compressed file that is read at random.
 const maxResident = 32 << 20

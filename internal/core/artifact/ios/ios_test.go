@@ -154,7 +154,7 @@ func TestPropertyList(t *testing.T) {
 	assert.Equal(t, []string{"it"}, a.Translations.Locales)
 	assert.Equal(t, "I", a.App.Icon.Name)
 	require.Len(t, a.App.Icon.Files, 1, "a longer name is another picture")
-	assert.Contains(t, a.App.Icon.Files[0].Unread("width"), "not a PNG")
+	assert.Contains(t, a.App.Icon.Files[0].Unread("width"), "no picture")
 	assert.Contains(t, a.App.Code.Unread("slices"), "the executable cannot be read")
 }
 

@@ -2,7 +2,6 @@ package isobmff
 
 import (
 	"encoding/binary"
-	"fmt"
 	"io"
 	"time"
 
@@ -16,7 +15,8 @@ type Video struct {
 	Width, Height int     // of the first picture track, as shown
 	FrameRate     float64 // frames a second on average; 0 when it is not known
 	Codec         string  // of the pictures, by its sample entry, such as avc1
-	Profile       string  // of H.264: its number and level, such as 100 4.0
+	Profile       int     // of H.264, by its number such as 100; 0 when it is not known
+	Level         float64 // of H.264, such as 4.0
 	Audio         []Audio
 	Fragmented    bool
 }
@@ -37,7 +37,8 @@ type track struct {
 	scale, length        uint64
 	samples, ticks       uint64 // of the sample table, and of fragments
 	coded                [2]int
-	codec, profile       string
+	codec                string
+	profile, level       int
 	channels, sampleRate int
 	defaultTicks         uint32
 }
@@ -253,7 +254,7 @@ func sampleEntry(t *track, d []byte) {
 				return
 			}
 			if c := e[at : at+n]; string(c[4:8]) == "avcC" && n >= 12 {
-				t.profile = fmt.Sprintf("%d %d.%d", c[9], c[11]/10, c[11]%10)
+				t.profile, t.level = int(c[9]), int(c[11])
 			}
 			at += n
 		}
@@ -280,7 +281,7 @@ func (m *movie) finish() {
 			if v.Codec != "" {
 				continue
 			}
-			v.Codec, v.Profile = t.codec, t.profile
+			v.Codec, v.Profile, v.Level = t.codec, t.profile, float64(t.level)/10
 			v.Width, v.Height = t.width, t.height
 			if v.Width == 0 || v.Height == 0 {
 				v.Width, v.Height = t.coded[0], t.coded[1]

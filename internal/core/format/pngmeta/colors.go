@@ -8,50 +8,22 @@ import (
 	"errors"
 	"fmt"
 	"hash/crc32"
+	"image"
 	"image/color"
 	"image/png"
 	"io"
 )
 
-// Bounds of pictures whose colours are counted.
-const (
-	maxPixels = 1 << 20
-	maxBytes  = 8 << 20
-)
+// maxBytes bounds a picture that is decoded.
+const maxBytes = 24 << 20
 
 // enough is how many colours are counted: one is a blank picture, two may
 // be a drawing.
 const enough = 3
 
 // Colors counts the distinct colours of a picture up to 3. All transparent
-// pixels count as one. It also reads the form into which the iOS packer
-// rewrites pictures: red and blue swapped, and deflated without a header,
-// neither of which changes the count. The error tells why a picture cannot be
-// decoded.
-func Colors(r io.Reader) (int, error) {
-	data, err := io.ReadAll(io.LimitReader(r, maxBytes+1))
-	if err != nil {
-		return 0, err
-	}
-	if len(data) > maxBytes {
-		return 0, errors.New("the picture is too large to count its colours")
-	}
-	info, err := Read(bytes.NewReader(data))
-	if err != nil {
-		return 0, err
-	}
-	if int64(info.Width)*int64(info.Height) > maxPixels {
-		return 0, errors.New("the picture is too large to count its colours")
-	}
-	if bytes.Contains(data[:min(len(data), 32)], []byte("CgBI")) {
-		if data, err = plain(data); err != nil {
-			return 0, err
-		}
-	}
-	picture, err := png.Decode(bytes.NewReader(data))
-	if err != nil {
-		return 0, fmt.Errorf("the picture cannot be decoded: %w", err)
-	}
+// pixels count as one.
+func Colors(picture image.Image) int {
 	seen := map[color.NRGBA]bool{}
 	b := picture.Bounds()
 	for y := b.Min.Y; y < b.Max.Y; y++ {
@@ -61,16 +33,59 @@ func Colors(r io.Reader) (int, error) {
 				c = color.NRGBA{}
 			}
 			if seen[c] = true; len(seen) == enough {
-				return enough, nil
+				return enough
 			}
 		}
 	}
-	return len(seen), nil
+	return len(seen)
+}
+
+// Decode decodes a picture of at most so many pixels of 8 bits. It also reads the form into which
+// the iOS packer rewrites pictures: red and blue swapped, and deflated without a
+// header. The error tells why a picture cannot be decoded.
+func Decode(r io.Reader, most int) (image.Image, error) {
+	data, err := io.ReadAll(io.LimitReader(r, maxBytes+1))
+	if err != nil {
+		return nil, err
+	}
+	if len(data) > maxBytes {
+		return nil, errors.New("the picture is too large to be decoded")
+	}
+	info, err := Read(bytes.NewReader(data))
+	if err != nil {
+		return nil, err
+	}
+	if int64(info.Width)*int64(info.Height)*int64(max(info.Depth, 8)/8) > int64(most) {
+		return nil, errors.New("the picture is too large to be decoded")
+	}
+	if info.Crushed {
+		if data, err = plain(data, most); err != nil {
+			return nil, err
+		}
+	}
+	picture, err := png.Decode(bytes.NewReader(data))
+	if err != nil {
+		return nil, fmt.Errorf("the picture cannot be decoded: %w", err)
+	}
+	if info.Crushed {
+		return swapped{picture}, nil
+	}
+	return picture, nil
+}
+
+// swapped shows a picture with red and blue exchanged.
+type swapped struct{ image.Image }
+
+// At implements image.Image.
+func (s swapped) At(x, y int) color.Color {
+	c := color.NRGBAModel.Convert(s.Image.At(x, y)).(color.NRGBA)
+	c.R, c.B = c.B, c.R
+	return c
 }
 
 // plain rewrites a picture of the iOS packer's form into a PNG: header, pixels,
 // end.
-func plain(data []byte) ([]byte, error) {
+func plain(data []byte, most int) ([]byte, error) {
 	var head, body bytes.Buffer
 	for at := 8; at+12 <= len(data); {
 		n := int(binary.BigEndian.Uint32(data[at:]))
@@ -95,7 +110,7 @@ func plain(data []byte) ([]byte, error) {
 	var packed bytes.Buffer
 	w := zlib.NewWriter(&packed)
 	// Four bytes a pixel and one a line; a bound for what the stream may claim.
-	if _, err := io.Copy(w, io.LimitReader(flate.NewReader(&body), 8*maxPixels)); err != nil {
+	if _, err := io.Copy(w, io.LimitReader(flate.NewReader(&body), 8*int64(most))); err != nil {
 		return nil, fmt.Errorf("the picture's pixels cannot be unpacked: %w", err)
 	}
 	if err := w.Close(); err != nil {

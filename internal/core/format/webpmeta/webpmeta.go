@@ -58,8 +58,46 @@ func Read(r io.ReaderAt, size int64) (Info, error) {
 	default:
 		return info, format.Errorf(12, "a chunk of pixels was expected here, this is %q", b[12:16])
 	}
+	if string(b[12:16]) == "VP8X" && !info.Animated {
+		if err := frame(r, size, info); err != nil {
+			return info, err
+		}
+	}
 	if claimed := int64(le.Uint32(b[4:])) + 8; claimed > size {
 		return info, format.Errorf(size, "the WebP is cut off: it claims %d bytes and has %d", claimed, size)
 	}
 	return info, nil
+}
+
+// maxChunks bounds the chunks before the pixels.
+const maxChunks = 64
+
+// frame finds the pixels of an extended file and holds their size against that of
+// its canvas: who decodes them trusts the canvas.
+func frame(r io.ReaderAt, size int64, canvas Info) error {
+	var b [18]byte
+	le := binary.LittleEndian
+	at := int64(30)
+	for range maxChunks {
+		if n, _ := r.ReadAt(b[:], at); n < len(b) {
+			return format.Errorf(min(at, size), "the WebP is cut off before its pixels")
+		}
+		w, h := canvas.Width, canvas.Height
+		switch string(b[:4]) {
+		case "VP8 ":
+			w, h = int(le.Uint16(b[14:])&0x3fff), int(le.Uint16(b[16:])&0x3fff)
+		case "VP8L":
+			v := le.Uint32(b[9:])
+			w, h = int(v&0x3fff)+1, int(v>>14&0x3fff)+1
+		default:
+			n := int64(le.Uint32(b[4:]))
+			at += 8 + n + n&1
+			continue
+		}
+		if w != canvas.Width || h != canvas.Height {
+			return format.Errorf(at, "the pixels are %d x %d, the canvas is %d x %d", w, h, canvas.Width, canvas.Height)
+		}
+		return nil
+	}
+	return format.Errorf(at, "the WebP has too many chunks before its pixels")
 }

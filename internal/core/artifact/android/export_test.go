@@ -1,4 +1,0 @@
-package android
-
-// WebP is for the tests.
-var WebP = webp

@@ -1,0 +1,75 @@
+// Package picture reads the pictures of icons that lie in packages.
+package picture
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	"image/jpeg"
+
+	"golang.org/x/image/webp"
+
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/format/jpegmeta"
+	"regola.example/regola/internal/core/format/pngmeta"
+	"regola.example/regola/internal/core/format/webpmeta"
+	"regola.example/regola/internal/core/motif"
+)
+
+// MaxBytes bounds the file of an icon.
+const MaxBytes = 8 << 20
+
+// maxPixels bounds what is decoded of it: the largest icon has 1024 pixels a side.
+const maxPixels = 1 << 20
+
+// Read fills what the bytes of a picture tell: its kind by content, its size, and
+// what its pixels show. Pixels that cannot be decoded are a gap of their own; the
+// error says that it is no picture.
+func Read(f *facts.IconFile, data []byte) error {
+	src := bytes.NewReader(data)
+	decode := func() (image.Image, error) { return nil, fmt.Errorf("pictures of this kind are not decoded") }
+	switch {
+	case pngmeta.Is(data):
+		info, err := pngmeta.Read(src)
+		if err != nil {
+			return err
+		}
+		f.Format, f.Width, f.Height, f.Alpha = "png", int64(info.Width), int64(info.Height), info.Alpha
+		if info.Crushed {
+			// The platform's own form always has the channel; whether the picture
+			// was transparent is not told by it.
+			f.Lose("alpha", fact.Unread("the picture is in the platform's own form, which always has an alpha channel"))
+		}
+		decode = func() (image.Image, error) { return pngmeta.Decode(bytes.NewReader(data), maxPixels) }
+	case webpmeta.Is(data):
+		info, err := webpmeta.Read(src, src.Size())
+		if f.Format = "webp"; err != nil {
+			return err
+		}
+		f.Width, f.Height, f.Alpha = int64(info.Width), int64(info.Height), info.Alpha
+		if !info.Animated {
+			decode = func() (image.Image, error) { return webp.Decode(bytes.NewReader(data)) }
+		}
+	case jpegmeta.Is(data):
+		info, err := jpegmeta.Read(src, src.Size())
+		if f.Format = "jpeg"; err != nil {
+			return err
+		}
+		f.Width, f.Height = int64(info.Width), int64(info.Height)
+		decode = func() (image.Image, error) { return jpeg.Decode(bytes.NewReader(data)) }
+	default:
+		return fmt.Errorf("begins with % x, which is no picture known here", data[:min(4, len(data))])
+	}
+	var m image.Image
+	err := fmt.Errorf("%d x %d pixels are more than are decoded", f.Width, f.Height)
+	if f.Width*f.Height <= maxPixels {
+		m, err = decode()
+	}
+	if err != nil {
+		f.Lose("colors", fact.Unread(err.Error()))
+		return nil
+	}
+	f.Colors, f.Motif = int64(pngmeta.Colors(m)), motif.Of(m)
+	return nil
+}

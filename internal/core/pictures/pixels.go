@@ -1,0 +1,157 @@
+package pictures
+
+import (
+	"errors"
+	"fmt"
+	"image"
+	"image/color"
+	"image/gif"
+	"image/jpeg"
+	"io"
+	"os"
+
+	"golang.org/x/image/webp"
+
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/format/pngmeta"
+	"regola.example/regola/internal/core/motif"
+)
+
+// Pixels is what only the pixels of a picture show. They are decoded where a
+// rule needs them: icons, graphics of the page, and what looks empty.
+type Pixels struct {
+	fact.Mark   `json:"-"`
+	Colors      int64  `json:"colors"`      // distinct ones, counted up to 16
+	Transparent bool   `json:"transparent"` // some pixel shows what lies behind
+	Corners     bool   `json:"corners"`     // a corner shows what lies behind
+	Rounded     bool   `json:"rounded"`     // a square with its corners cut off, on a plain ground
+	Framed      bool   `json:"framed"`      // a square within an empty border
+	Border      int64  `json:"border"`      // of the empty border, in hundredths of the width
+	Motif       string `json:"motif"`       // fingerprint of what it shows
+}
+
+// Bounds of what is decoded: pixels of one picture, and of all suspects of one
+// call.
+const (
+	maxPixels   = 6 << 20
+	maxSuspects = 32 << 20
+)
+
+// enough is up to how many colours are counted.
+const enough = 16
+
+// Decode decodes a picture within the bound.
+func (p *Picture) Decode(r io.Reader) (image.Image, error) {
+	switch n := p.Width * p.Height; {
+	case n > maxPixels:
+		return nil, fmt.Errorf("%d x %d pixels are more than are decoded", p.Width, p.Height)
+	case n <= 0:
+		return nil, errors.New("it has no pixels")
+	}
+	switch p.Kind {
+	case "png":
+		return pngmeta.Decode(r, maxPixels)
+	case "jpeg":
+		return jpeg.Decode(r)
+	case "webp":
+		if p.Animated {
+			return nil, errors.New("an animated WebP picture is not decoded")
+		}
+		return webp.Decode(r)
+	case "gif":
+		return gif.Decode(r)
+	}
+	return nil, fmt.Errorf("pictures of the kind %s are not decoded", p.Kind)
+}
+
+// Open decodes the picture's file.
+func (p *Picture) Open() (image.Image, error) {
+	f, err := os.Open(p.Path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return p.Decode(f)
+}
+
+// Look finds what the pixels of a picture show.
+func Look(m image.Image) *Pixels {
+	p := &Pixels{Motif: motif.Of(m)}
+	b := m.Bounds()
+	at := func(x, y int) color.NRGBA {
+		return color.NRGBAModel.Convert(m.At(b.Min.X+x, b.Min.Y+y)).(color.NRGBA)
+	}
+	w, h := b.Dx(), b.Dy()
+	ground := at(0, 0)
+	plain := true // all corners look alike
+	for _, c := range []color.NRGBA{ground, at(w-1, 0), at(0, h-1), at(w-1, h-1)} {
+		p.Corners = p.Corners || c.A < 255
+		plain = plain && alike(c, ground)
+	}
+	seen := map[color.NRGBA]bool{}
+	box := image.Rectangle{Min: image.Pt(w, h)} // of what is not ground
+	for y := range h {
+		for x := range w {
+			c := at(x, y)
+			p.Transparent = p.Transparent || c.A < 255
+			if len(seen) < enough {
+				if c.A == 0 {
+					c = color.NRGBA{}
+				}
+				seen[c] = true
+			}
+			if !alike(c, ground) {
+				box.Min.X, box.Max.X = min(box.Min.X, x), max(box.Max.X, x+1)
+				box.Min.Y, box.Max.Y = min(box.Min.Y, y), max(box.Max.Y, y+1)
+			}
+		}
+	}
+	p.Colors = int64(len(seen))
+	if !plain || box.Dx() <= 0 || box.Dx()*2 < w || box.Dy()*2 < h {
+		return p
+	}
+	p.Border = int64(min(box.Min.X, w-box.Max.X, box.Min.Y, h-box.Max.Y) * 100 / w)
+	// A square, also one with round corners, lies along its box for most of
+	// each side; a circle and a drawing touch it here and there.
+	if !straight(box, func(x, y int) bool { return !alike(at(x, y), ground) }) {
+		return p
+	}
+	if p.Framed = p.Border > 0; !p.Framed {
+		// The ground shows in the corners only, and is cut by a curve.
+		p.Rounded = !alike(at(w/2, 1), ground) && alike(at(w/40, w/40), ground)
+	}
+	return p
+}
+
+// straight tells whether more than half of each side of a box is filled, just
+// within it: edges are smoothed.
+func straight(b image.Rectangle, filled func(x, y int) bool) bool {
+	in := max(1, b.Dx()/128)
+	var n [4]int
+	for x := b.Min.X; x < b.Max.X; x++ {
+		if filled(x, b.Min.Y+in) {
+			n[0]++
+		}
+		if filled(x, b.Max.Y-1-in) {
+			n[1]++
+		}
+	}
+	for y := b.Min.Y; y < b.Max.Y; y++ {
+		if filled(b.Min.X+in, y) {
+			n[2]++
+		}
+		if filled(b.Max.X-1-in, y) {
+			n[3]++
+		}
+	}
+	return n[0]*2 > b.Dx() && n[1]*2 > b.Dx() && n[2]*2 > b.Dy() && n[3]*2 > b.Dy()
+}
+
+// alike tells whether two colours look alike; all that are transparent do.
+func alike(a, b color.NRGBA) bool {
+	if a.A < 16 && b.A < 16 {
+		return true
+	}
+	d := func(x, y uint8) int { return max(int(x)-int(y), int(y)-int(x)) }
+	return d(a.R, b.R)+d(a.G, b.G)+d(a.B, b.B)+d(a.A, b.A) <= 24
+}

@@ -240,7 +240,7 @@ func TestPrivacyManifest(t *testing.T) {
 
 func TestExitStatus(t *testing.T) {
 	dir := demo(t)
-	icon := []string{"check", "--on", on, "--stage", "graphics", "--store", "android", "faulty"}
+	icon := []string{"check", "--on", on, "--stage", "graphics", "--alone", "faulty/build/terrafuoco.aab"}
 	for _, c := range []struct {
 		exit int
 		args []string
@@ -402,13 +402,13 @@ func TestPictures(t *testing.T) {
 	js, _, _ := regola(t, dir, "pictures", "--on", on, "--format", "json", "shots")
 	var doc struct {
 		Pictures []struct {
-			File  string
-			Fault string
+			Wrong []struct{ Say string }
 		}
 	}
 	require.NoError(t, json.Unmarshal([]byte(js), &doc))
 	require.Len(t, doc.Pictures, 6)
-	assert.Contains(t, doc.Pictures[1].Fault, "cut off")
+	require.Len(t, doc.Pictures[1].Wrong, 1)
+	assert.Contains(t, doc.Pictures[1].Wrong[0].Say, "cut off")
 }
 
 // TestDemoPlace runs the demo without a folder: it takes the same temporary one

@@ -37,7 +37,7 @@ type Dossier struct {
 	Review    Review           `json:"review" doc:"what the reviewer needs"`
 	Release   Release          `json:"release" doc:"what goes out, where and to whom"`
 	Products  []*Product       `json:"products" doc:"what is sold in the app"`
-	Pictures  []*Pictures      `json:"pictures" doc:"folders of pictures beside the folder pictures"`
+	Pictures  []*Pictures      `json:"pictures" doc:"the pictures of the store page; those in the folder pictures need no line here"`
 	Confirmed []*Confirmation  `json:"confirmed" doc:"what was done for a version and no file can show"`
 	Waivers   []*Waiver        `json:"waivers" doc:"findings that the team accepts"`
 	Rulebooks []string         `json:"rulebooks" doc:"files of rules of your own, in this folder"`

@@ -4,7 +4,6 @@ package motif
 
 import (
 	"image"
-	"image/color"
 	"strconv"
 )
 
@@ -13,8 +12,8 @@ const grid = 8
 
 // Of makes the fingerprint of a picture: its middle, which no mask of an icon
 // cuts, in 8 by 8 cells, line by line, three hexadecimal digits each for red,
-// green and blue. Transparent parts count as white.
-func Of(m image.Image) string {
+// green and blue. Transparent parts count as white. The picture is one of Flat.
+func Of(m *image.NRGBA) string {
 	b := m.Bounds()
 	// The outer sixth is what masks, margins and shadows take.
 	b = image.Rect(b.Min.X+b.Dx()/6, b.Min.Y+b.Dy()/6, b.Max.X-b.Dx()/6, b.Max.Y-b.Dy()/6)
@@ -34,15 +33,15 @@ func Of(m image.Image) string {
 }
 
 // mean is the mean colour of a part, of at most 64 samples or so.
-func mean(m image.Image, r image.Rectangle) (c [3]int) {
+func mean(m *image.NRGBA, r image.Rectangle) (c [3]int) {
 	n, stepX, stepY := 0, max(1, r.Dx()/8), max(1, r.Dy()/8)
 	for y := r.Min.Y; y < r.Max.Y; y += stepY {
 		for x := r.Min.X; x < r.Max.X; x += stepX {
-			p := color.RGBAModel.Convert(m.At(x, y)).(color.RGBA)
-			white := 255 - int(p.A)
-			c[0] += int(p.R) + white
-			c[1] += int(p.G) + white
-			c[2] += int(p.B) + white
+			p := m.Pix[m.PixOffset(x, y):]
+			a := int(p[3])
+			for i := range c {
+				c[i] += (int(p[i])*a + 255*(255-a)) / 255
+			}
 			n++
 		}
 	}

@@ -72,7 +72,9 @@ func (p *Picture) nearest(classes []*tables.PictureClass, wish string) string {
 		return ""
 	}
 	of := classes
-	if i := slices.IndexFunc(classes, func(c *tables.PictureClass) bool { return c.ID == wish && p.Film == (c.Slot == "preview") }); i >= 0 {
+	// A folder of screenshots with exact sizes may be the wrong one; a name and a
+	// folder of bounds are meant.
+	if i := slices.IndexFunc(classes, func(c *tables.PictureClass) bool { return c.ID == wish && p.Film == (c.Slot == "preview") }); i >= 0 && (lone(classes[i]) || classes[i].Named || len(classes[i].Sizes) == 0) {
 		of = classes[i : i+1]
 	}
 	var best *tables.PictureClass

@@ -65,8 +65,8 @@ func (l *Library) classes(store string) (out []*tables.PictureClass) {
 // Gallery is the library as a store sees it. Folders named by one of the names
 // are the store's; a picture outside the folders of stores belongs to every store
 // in which it fits a class, or to all when it fits none. language is that which
-// stands in for all others; when it is empty, the first language of the pictures
-// does.
+// stands in for all others; when it is empty and all pictures have a language, that
+// of the first does.
 func (l *Library) Gallery(store string, names []string, language string) *Gallery {
 	g := &Gallery{}
 	g.SetSelf(l.At)
@@ -119,10 +119,8 @@ func (l *Library) Gallery(store string, names []string, language string) *Galler
 // language gives pictures without a language the default one, and all of one
 // language the same spelling.
 func (g *Gallery) language(language string) {
-	for _, it := range g.All {
-		if language == "" && it.Language != "" {
-			language = it.Language
-		}
+	if language == "" && len(g.All) > 0 && !slices.ContainsFunc(g.All, func(it *Item) bool { return it.Language == "" }) {
+		language = g.All[0].Language
 	}
 	g.DefaultLanguage = language
 	spelling := map[string]string{strings.ToLower(language): language}

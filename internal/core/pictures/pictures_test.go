@@ -106,7 +106,7 @@ func TestClasses(t *testing.T) {
 		{"ios", "png", "", 422, 514, "watch-422", ""},
 		{"ios", "png", "", 514, 422, "", "watch, 416 pixels wide"},
 		{"ios", "png", "", 1284, 2770, "", "phone, 6.5 inch, 1284 x 2778: 8 pixels too low"},
-		{"ios", "png", "tablet-11", 1284, 2770, "", "tablet, 11 inch"},
+		{"ios", "png", "phone-6.9", 1284, 2770, "", "phone, 6.5 inch"},
 		{"ios", "png", "icon", 1290, 2796, "", "not the size of the icon of 1024 pixels, 1024 x 1024"},
 		{"android", "jpeg", "", 1080, 1920, "phone", ""},
 		{"android", "jpeg", "tablet-10", 1080, 1920, "tablet-10", ""},

@@ -1,6 +1,7 @@
 package pictures
 
 import (
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"image"
@@ -75,13 +76,14 @@ func (p *Picture) Open() (image.Image, error) {
 }
 
 // Look finds what the pixels of a picture show.
-func Look(m image.Image) *Pixels {
+func Look(picture image.Image) *Pixels {
+	m := motif.Flat(picture)
 	p := &Pixels{Motif: motif.Of(m)}
-	b := m.Bounds()
+	w, h := m.Rect.Dx(), m.Rect.Dy()
 	at := func(x, y int) color.NRGBA {
-		return color.NRGBAModel.Convert(m.At(b.Min.X+x, b.Min.Y+y)).(color.NRGBA)
+		i := y*m.Stride + 4*x
+		return color.NRGBA{R: m.Pix[i], G: m.Pix[i+1], B: m.Pix[i+2], A: m.Pix[i+3]}
 	}
-	w, h := b.Dx(), b.Dy()
 	ground := at(0, 0)
 	plain := true // all corners look alike
 	for _, c := range []color.NRGBA{ground, at(w-1, 0), at(0, h-1), at(w-1, h-1)} {
@@ -91,18 +93,22 @@ func Look(m image.Image) *Pixels {
 	seen := map[color.NRGBA]bool{}
 	box := image.Rectangle{Min: image.Pt(w, h)} // of what is not ground
 	for y := range h {
-		for x := range w {
-			c := at(x, y)
+		row := m.Pix[y*m.Stride : y*m.Stride+4*w]
+		for x := 0; x < w; {
+			c, from, raw := at(x, y), x, binary.NativeEndian.Uint32(row[4*x:])
+			for x < w && binary.NativeEndian.Uint32(row[4*x:]) == raw { // pixels in a row are mostly alike
+				x++
+			}
 			p.Transparent = p.Transparent || c.A < 255
+			if !alike(c, ground) {
+				box.Min.X, box.Max.X = min(box.Min.X, from), max(box.Max.X, x)
+				box.Min.Y, box.Max.Y = min(box.Min.Y, y), max(box.Max.Y, y+1)
+			}
 			if len(seen) < enough {
 				if c.A == 0 {
 					c = color.NRGBA{}
 				}
 				seen[c] = true
-			}
-			if !alike(c, ground) {
-				box.Min.X, box.Max.X = min(box.Min.X, x), max(box.Max.X, x+1)
-				box.Min.Y, box.Max.Y = min(box.Min.Y, y), max(box.Max.Y, y+1)
 			}
 		}
 	}

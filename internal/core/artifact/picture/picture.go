@@ -70,6 +70,7 @@ func Read(f *facts.IconFile, data []byte) error {
 		f.Lose("colors", fact.Unread(err.Error()))
 		return nil
 	}
-	f.Colors, f.Motif = int64(pngmeta.Colors(m)), motif.Of(m)
+	n := motif.Flat(m)
+	f.Colors, f.Motif = int64(pngmeta.Colors(n)), motif.Of(n)
 	return nil
 }

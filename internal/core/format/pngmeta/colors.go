@@ -9,9 +9,10 @@ import (
 	"fmt"
 	"hash/crc32"
 	"image"
-	"image/color"
 	"image/png"
 	"io"
+
+	"regola.example/regola/internal/core/motif"
 )
 
 // maxBytes bounds a picture that is decoded.
@@ -23,18 +24,15 @@ const enough = 3
 
 // Colors counts the distinct colours of a picture up to 3. All transparent
 // pixels count as one.
-func Colors(picture image.Image) int {
-	seen := map[color.NRGBA]bool{}
-	b := picture.Bounds()
-	for y := b.Min.Y; y < b.Max.Y; y++ {
-		for x := b.Min.X; x < b.Max.X; x++ {
-			c := color.NRGBAModel.Convert(picture.At(x, y)).(color.NRGBA)
-			if c.A == 0 {
-				c = color.NRGBA{}
-			}
-			if seen[c] = true; len(seen) == enough {
-				return enough
-			}
+func Colors(m *image.NRGBA) int {
+	seen := map[[4]byte]bool{}
+	for i := 0; i+4 <= len(m.Pix); i += 4 {
+		c := [4]byte(m.Pix[i:])
+		if c[3] == 0 {
+			c = [4]byte{}
+		}
+		if seen[c] = true; len(seen) == enough {
+			return enough
 		}
 	}
 	return len(seen)
@@ -68,19 +66,13 @@ func Decode(r io.Reader, most int) (image.Image, error) {
 		return nil, fmt.Errorf("the picture cannot be decoded: %w", err)
 	}
 	if info.Crushed {
-		return swapped{picture}, nil
+		n := motif.Flat(picture)
+		for i := 0; i+4 <= len(n.Pix); i += 4 {
+			n.Pix[i], n.Pix[i+2] = n.Pix[i+2], n.Pix[i]
+		}
+		return n, nil
 	}
 	return picture, nil
-}
-
-// swapped shows a picture with red and blue exchanged.
-type swapped struct{ image.Image }
-
-// At implements image.Image.
-func (s swapped) At(x, y int) color.Color {
-	c := color.NRGBAModel.Convert(s.Image.At(x, y)).(color.NRGBA)
-	c.R, c.B = c.B, c.R
-	return c
 }
 
 // plain rewrites a picture of the iOS packer's form into a PNG: header, pixels,

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"regola.example/regola/internal/core/format/pngmeta"
+	"regola.example/regola/internal/core/motif"
 	"regola.example/regola/internal/seed"
 )
 
@@ -60,7 +61,7 @@ func colors(data []byte) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	return pngmeta.Colors(m), nil
+	return pngmeta.Colors(motif.Flat(m)), nil
 }
 
 func TestColors(t *testing.T) {

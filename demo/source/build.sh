@@ -30,10 +30,8 @@ bundle() {
   local kind=$1 target=$2 dir=$work/android-$1 permissions='' components=''
   mkdir -p "$dir/flat" "$dir/base/manifest" "$dir/base/dex"
   cp -r "$here/android/res" "$dir/res"
-  for d in mdpi:48 hdpi:72 xhdpi:96 xxhdpi:144 xxxhdpi:192; do
-    mkdir -p "$dir/res/mipmap-${d%:*}"
-    icon "${d#*:}" "$dir/res/mipmap-${d%:*}/ic_kiln.png"
-  done
+  (cd "$here/../.." && go run ./cmd/regola icons demo/sound/pictures/ios/icon.png --name ic_kiln --out "$dir/icons" > /dev/null)
+  cp -r "$dir/icons/android/res/." "$dir/res/"
   if [ "$kind" = faulty ]; then
     icon 96 "$dir/res/mipmap-hdpi/ic_kiln.png"
     permissions='<uses-permission android:name="android.permission.ACCESS_FINE_LOCATION"/><uses-permission android:name="android.permission.ACCESS_BACKGROUND_LOCATION"/><uses-permission android:name="com.google.android.gms.permission.AD_ID"/>'

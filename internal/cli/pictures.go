@@ -1,10 +1,8 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
 	"io"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -133,44 +131,25 @@ func (e *env) pictures(c *cobra.Command, folders, onlyStores []string, on day.Da
 }
 
 // sortInto copies the pictures of all sets into folders of their classes: all or
-// none. The folder is made beside its place and moved there when it is whole.
+// none.
 func sortInto(dir string, x report.Pictures) error {
-	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
-		return &place.Problem{At: place.Place{File: dir}, What: "this folder is not empty", Fix: "name a folder that does not exist yet"}
-	} else if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return writeProblem(dir, err)
-	}
-	parent := filepath.Dir(filepath.Clean(dir))
-	if err := os.MkdirAll(parent, 0o755); err != nil {
-		return writeProblem(parent, err)
-	}
-	made, err := os.MkdirTemp(parent, ".regola-pictures-")
-	if err != nil {
-		return writeProblem(parent, err)
-	}
-	defer os.RemoveAll(made)
-	for _, h := range x.Stores {
-		for _, s := range h.Gallery.Sets {
-			folder := filepath.Join(made, h.Store.ID, s.Language, s.Class)
-			if err := os.MkdirAll(folder, 0o755); err != nil {
-				return writeProblem(folder, err)
-			}
-			for i, p := range s.Items {
-				name := filepath.Join(folder, fmt.Sprintf("%02d%s", i+1, strings.ToLower(filepath.Ext(p.Picture.Path))))
-				if err := copyFile(p.Picture.Path, name); err != nil {
-					return err
+	return newFolder(dir, func(made string) error {
+		for _, h := range x.Stores {
+			for _, s := range h.Gallery.Sets {
+				folder := filepath.Join(made, h.Store.ID, s.Language, s.Class)
+				if err := os.MkdirAll(folder, 0o755); err != nil {
+					return writeProblem(folder, err)
+				}
+				for i, p := range s.Items {
+					name := filepath.Join(folder, fmt.Sprintf("%02d%s", i+1, strings.ToLower(filepath.Ext(p.Picture.Path))))
+					if err := copyFile(p.Picture.Path, name); err != nil {
+						return err
+					}
 				}
 			}
 		}
-	}
-	if err := os.Chmod(made, 0o755); err != nil {
-		return writeProblem(made, err)
-	}
-	_ = os.Remove(dir) // empty, or not there
-	if err := os.Rename(made, dir); err != nil {
-		return writeProblem(dir, err)
-	}
-	return nil
+		return nil
+	})
 }
 
 func copyFile(from, to string) error {

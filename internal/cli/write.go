@@ -128,6 +128,36 @@ func writeNew(name string, write func(io.Writer) error) error {
 	return writeFile(name, nil, write)
 }
 
+// newFolder makes a folder that does not exist yet, or is empty, with what fill
+// writes into it: whole or not at all. It is made beside its place and moved there.
+func newFolder(dir string, fill func(made string) error) error {
+	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
+		return &place.Problem{At: place.Place{File: dir}, What: "this folder is not empty", Fix: "name a folder that does not exist yet"}
+	} else if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return writeProblem(dir, err)
+	}
+	parent := filepath.Dir(filepath.Clean(dir))
+	if err := os.MkdirAll(parent, 0o755); err != nil {
+		return writeProblem(parent, err)
+	}
+	made, err := os.MkdirTemp(parent, ".regola-")
+	if err != nil {
+		return writeProblem(parent, err)
+	}
+	defer os.RemoveAll(made)
+	if err := fill(made); err != nil {
+		return err
+	}
+	if err := os.Chmod(made, 0o755); err != nil {
+		return writeProblem(made, err)
+	}
+	_ = os.Remove(dir) // empty, or not there
+	if err := os.Rename(made, dir); err != nil {
+		return writeProblem(dir, err)
+	}
+	return nil
+}
+
 func writeProblem(name string, err error) error {
 	what := err.Error()
 	var pe *fs.PathError

@@ -31,7 +31,6 @@ var (
 	ember  = canvas.RGB(0xe07a3f)
 	slate  = canvas.RGB(0x5d6b73)
 	celad  = canvas.RGB(0x7fa08a)
-	white  = canvas.RGB(0xffffff)
 	shadow = canvas.RGB(0xe3cdb2)
 )
 

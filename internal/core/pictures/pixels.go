@@ -41,17 +41,17 @@ const (
 // enough is up to how many colours are counted.
 const enough = 16
 
-// Decode decodes a picture within the bound.
-func (p *Picture) Decode(r io.Reader) (image.Image, error) {
+// Decode decodes a picture of at most so many pixels.
+func (p *Picture) Decode(r io.Reader, most int64) (image.Image, error) {
 	switch n := p.Width * p.Height; {
-	case n > maxPixels:
+	case n > most:
 		return nil, fmt.Errorf("%d x %d pixels are more than are decoded", p.Width, p.Height)
 	case n <= 0:
 		return nil, errors.New("it has no pixels")
 	}
 	switch p.Kind {
 	case "png":
-		return pngmeta.Decode(r, maxPixels)
+		return pngmeta.Decode(r, int(most))
 	case "jpeg":
 		return jpeg.Decode(r)
 	case "webp":
@@ -65,14 +65,14 @@ func (p *Picture) Decode(r io.Reader) (image.Image, error) {
 	return nil, fmt.Errorf("pictures of the kind %s are not decoded", p.Kind)
 }
 
-// Open decodes the picture's file.
-func (p *Picture) Open() (image.Image, error) {
+// Open decodes the picture's file, of at most so many pixels.
+func (p *Picture) Open(most int64) (image.Image, error) {
 	f, err := os.Open(p.Path)
 	if err != nil {
 		return nil, err
 	}
 	defer f.Close()
-	return p.Decode(f)
+	return p.Decode(f, most)
 }
 
 // Look finds what the pixels of a picture show.

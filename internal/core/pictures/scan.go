@@ -207,7 +207,7 @@ func (l *Library) decode(ctx context.Context) error {
 	}
 	return work.Each(ctx, len(wanted), func(i int) {
 		f := wanted[i]
-		m, err := f.Open()
+		m, err := f.Open(maxPixels)
 		if err != nil {
 			f.Undone = err.Error()
 			return

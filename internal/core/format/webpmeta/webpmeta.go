@@ -82,7 +82,7 @@ func frame(r io.ReaderAt, size int64, canvas Info) error {
 		if n, _ := r.ReadAt(b[:], at); n < len(b) {
 			return format.Errorf(min(at, size), "the WebP is cut off before its pixels")
 		}
-		w, h := canvas.Width, canvas.Height
+		var w, h int
 		switch string(b[:4]) {
 		case "VP8 ":
 			w, h = int(le.Uint16(b[14:])&0x3fff), int(le.Uint16(b[16:])&0x3fff)

@@ -41,11 +41,24 @@ func (c Canvas) Fill(r image.Rectangle, col color.Color) {
 	draw.Draw(c, r, image.NewUniform(col), image.Point{}, draw.Over)
 }
 
-// path fills what a path encloses.
-func (c Canvas) path(col color.Color, trace func(z *vector.Rasterizer)) {
-	z := vector.NewRasterizer(c.Bounds().Dx(), c.Bounds().Dy())
-	trace(z)
-	z.Draw(c, c.Bounds(), image.NewUniform(col), image.Point{})
+// path fills what a path around some points encloses; reach is how far it goes
+// beyond them. Only that part of the canvas is touched. The path is traced with
+// its points moved by the offset that trace is given.
+func (c Canvas) path(points []Point, reach float64, col color.Color, trace func(z *vector.Rasterizer, dx, dy float64)) {
+	if len(points) == 0 {
+		return
+	}
+	x0, y0, x1, y1 := points[0].X, points[0].Y, points[0].X, points[0].Y
+	for _, p := range points {
+		x0, y0, x1, y1 = min(x0, p.X), min(y0, p.Y), max(x1, p.X), max(y1, p.Y)
+	}
+	r := image.Rect(int(x0-reach)-1, int(y0-reach)-1, int(x1+reach)+2, int(y1+reach)+2).Intersect(c.Bounds())
+	if r.Empty() {
+		return
+	}
+	z := vector.NewRasterizer(r.Dx(), r.Dy())
+	trace(z, -float64(r.Min.X), -float64(r.Min.Y))
+	z.Draw(c, r, image.NewUniform(col), image.Point{})
 }
 
 // kappa is how far the control points of a quarter circle lie from its ends, in
@@ -106,13 +119,13 @@ func SquircleMask(size int) *image.Alpha {
 
 // Polygon fills what points enclose.
 func (c Canvas) Polygon(points []Point, col color.Color) {
-	c.path(col, func(z *vector.Rasterizer) {
+	c.path(points, 0, col, func(z *vector.Rasterizer, dx, dy float64) {
 		for i, p := range points {
 			if i == 0 {
-				z.MoveTo(float32(p.X), float32(p.Y))
+				z.MoveTo(float32(p.X+dx), float32(p.Y+dy))
 				continue
 			}
-			z.LineTo(float32(p.X), float32(p.Y))
+			z.LineTo(float32(p.X+dx), float32(p.Y+dy))
 		}
 		z.ClosePath()
 	})
@@ -120,20 +133,21 @@ func (c Canvas) Polygon(points []Point, col color.Color) {
 
 // Line draws a line through points, with round joints.
 func (c Canvas) Line(points []Point, width float64, col color.Color) {
-	c.path(col, func(z *vector.Rasterizer) {
-		r := width / 2
+	r := width / 2
+	c.path(points, r, col, func(z *vector.Rasterizer, dx, dy float64) {
 		for i, p := range points {
+			p = Point{p.X + dx, p.Y + dy}
 			round(z, float32(p.X-r), float32(p.Y-r), float32(p.X+r), float32(p.Y+r), float32(r))
 			if i == 0 {
 				continue
 			}
-			q := points[i-1]
-			dx, dy := p.X-q.X, p.Y-q.Y
-			n := math.Hypot(dx, dy)
+			q := Point{points[i-1].X + dx, points[i-1].Y + dy}
+			ax, ay := p.X-q.X, p.Y-q.Y
+			n := math.Hypot(ax, ay)
 			if n == 0 {
 				continue
 			}
-			ox, oy := -dy/n*r, dx/n*r
+			ox, oy := -ay/n*r, ax/n*r
 			// The same direction as the joints: windings add up, and overlaps
 			// stay filled.
 			z.MoveTo(float32(q.X-ox), float32(q.Y-oy))

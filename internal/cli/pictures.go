@@ -99,7 +99,7 @@ func (e *env) pictures(c *cobra.Command, folders, onlyStores []string, on day.Da
 			if d == nil {
 				return x, ps // other problems are those of check
 			}
-			roots, language = append(roots, run.Roots(d)...), d.App.DefaultLocale
+			roots, language, x.Dossier = append(roots, run.Roots(d)...), d.App.DefaultLocale, d
 			continue
 		}
 		roots = append(roots, pictures.Root{Folder: filepath.Clean(f)})
@@ -113,7 +113,7 @@ func (e *env) pictures(c *cobra.Command, folders, onlyStores []string, on day.Da
 		if d == nil {
 			return x, ps
 		}
-		folders, roots, language = []string{filepath.Join(folder, run.PictureFolder)}, run.Roots(d), d.App.DefaultLocale
+		folders, roots, language, x.Dossier = []string{filepath.Join(folder, run.PictureFolder)}, run.Roots(d), d.App.DefaultLocale, d
 	}
 	lib, err := r.Scan(c.Context(), roots)
 	if err != nil {

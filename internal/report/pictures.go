@@ -9,6 +9,7 @@ import (
 	"github.com/rivo/uniseg"
 
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/tables"
@@ -20,6 +21,8 @@ type Pictures struct {
 	Folder string // in which all lie; empty when they lie in several
 	Found  []*pictures.Found
 	Stores []*run.Hung
+
+	Dossier *dossier.Dossier // nil when there is none
 }
 
 // name is a picture's path within the one folder.
@@ -39,17 +42,12 @@ type wrong struct {
 	stores []string
 }
 
-// faults gathers what is wrong by a part of the gallery, such as
-// "pictures.all[3]"; "" is for the page as a whole.
+// faults gathers what is wrong by a part of the gallery.
 func faults(h *run.Hung) map[string][]*wrong {
 	out := map[string][]*wrong{}
-	for _, v := range h.Verdicts {
-		for _, f := range v.Faults {
-			part := ""
-			if end := strings.IndexByte(f.Path, ']'); end > 0 {
-				part = f.Path[:end+1]
-			}
-			out[part] = append(out[part], &wrong{v.Rule, f.Impact, f.Say, f.Fix, []string{h.Store.ID}})
+	for part, list := range h.Wrong() {
+		for _, w := range list {
+			out[part] = append(out[part], &wrong{w.Rule, w.Impact, w.Say, w.Fix, []string{h.Store.ID}})
 		}
 	}
 	return out

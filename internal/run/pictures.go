@@ -13,6 +13,7 @@ import (
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/submission"
 	"regola.example/regola/internal/core/tables"
@@ -110,4 +111,26 @@ func (r *Runner) Pictures(ctx context.Context, lib *pictures.Library, language s
 		out = append(out, h)
 	}
 	return out, nil
+}
+
+// Wrong is one thing that is wrong, with its rule.
+type Wrong struct {
+	*check.Fault
+	Rule *rulebook.Rule
+}
+
+// Wrong lists what is wrong by a part of the gallery, such as "pictures.all[3]";
+// "" is for the page as a whole.
+func (h *Hung) Wrong() map[string][]Wrong {
+	out := map[string][]Wrong{}
+	for _, v := range h.Verdicts {
+		for _, f := range v.Faults {
+			part := ""
+			if end := strings.IndexByte(f.Path, ']'); end > 0 {
+				part = f.Path[:end+1]
+			}
+			out[part] = append(out[part], Wrong{f, v.Rule})
+		}
+	}
+	return out
 }

@@ -10,7 +10,7 @@ go run ./demo/source/pictures -frames "$work"
 film() { # FRAMES-A-SECOND SECONDS FILE
   mkdir -p "$(dirname "$3")"
   ffmpeg -v error -y -framerate 5 -i "$work/%03d.png" -f lavfi -i anullsrc=r=44100:cl=stereo -t "$2" -r "$1" \
-    -c:v libx264 -profile:v high -level 4.0 -pix_fmt yuv420p -preset veryslow -crf 50 -g 600 -c:a aac -b:a 8k -map_metadata -1 -movflags +faststart "$3"
+    -c:v libx264 -profile:v high -level 4.0 -pix_fmt yuv420p -preset veryslow -crf 52 -g 600 -c:a aac -b:a 8k -map_metadata -1 -movflags +faststart "$3"
 }
 film 30 16 demo/sound/pictures/ios/en-GB/preview.mp4
 film 60 2 demo/faulty/pictures/ios/en-GB/preview.mp4

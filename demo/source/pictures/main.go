@@ -146,8 +146,8 @@ func (s *screen) log() {
 func (s *screen) glazes() {
 	s.head(s.text["glazes"], s.text["cone"])
 	cols := 2
-	if s.w() > 120 {
-		cols = 3
+	if s.w() > s.h() {
+		cols = 4
 	}
 	size := (s.w() - 10 - 5*float64(cols-1)) / float64(cols)
 	tones := []uint32{0x3a2418, 0x9fb8a0, 0xe9e2d2, 0x8e3b23, 0x46606e, 0xc9974d}

@@ -22,7 +22,7 @@ import (
 // rule needs them: icons, graphics of the page, and what looks empty.
 type Pixels struct {
 	fact.Mark   `json:"-"`
-	Colors      int64  `json:"colors"`      // distinct ones, counted up to 16
+	Colors      int64  `json:"colors"`      // distinct ones, counted up to 16; of suspects up to 2
 	Transparent bool   `json:"transparent"` // some pixel shows what lies behind
 	Corners     bool   `json:"corners"`     // a corner shows what lies behind
 	Rounded     bool   `json:"rounded"`     // a square with its corners cut off, on a plain ground

@@ -1,6 +1,7 @@
 package pictures
 
 import (
+	"bufio"
 	"cmp"
 	"context"
 	"fmt"
@@ -11,6 +12,7 @@ import (
 	"slices"
 	"strings"
 
+	"regola.example/regola/internal/core/format/pngmeta"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/core/tables"
@@ -175,7 +177,7 @@ func (l *Library) digest(ctx context.Context) error {
 
 // emptyPixels is how many pixels a byte of a picture of one colour encodes at
 // least, by kind. What is drawn or photographed has a tenth of it.
-var emptyPixels = map[string]int64{"png": 150, "jpeg": 50, "webp": 300, "gif": 100}
+var emptyPixels = map[string]int64{"png": 150, "jpeg": 58, "webp": 300, "gif": 100}
 
 // decode looks at the pixels of icons and graphics of the page, and of what has
 // so few bytes for its size that it may be empty.
@@ -194,7 +196,7 @@ func (l *Library) decode(ctx context.Context) error {
 		}
 		f.Suspect = !alone && emptyPixels[f.Kind] > 0 && f.Width*f.Height > f.Bytes*emptyPixels[f.Kind]
 		f.Undone = "its pixels are not decoded"
-		if f.Suspect {
+		if f.Suspect && f.Kind != "png" {
 			if left < f.Width*f.Height {
 				f.Undone = "there are more pictures that may be empty than are decoded"
 				continue
@@ -207,6 +209,15 @@ func (l *Library) decode(ctx context.Context) error {
 	}
 	return work.Each(ctx, len(wanted), func(i int) {
 		f := wanted[i]
+		if f.Suspect && f.Kind == "png" {
+			one, err := f.oneColor()
+			if f.Undone = ""; err != nil {
+				f.Undone = err.Error()
+				return
+			}
+			f.Pixels = &Pixels{Colors: map[bool]int64{true: 1, false: 2}[one]}
+			return
+		}
 		m, err := f.Open(maxPixels)
 		if err != nil {
 			f.Undone = err.Error()
@@ -214,6 +225,16 @@ func (l *Library) decode(ctx context.Context) error {
 		}
 		f.Pixels = Look(m)
 	})
+}
+
+// oneColor looks for a second colour in a PNG.
+func (p *Picture) oneColor() (bool, error) {
+	f, _, err := regular.Open(p.Path)
+	if err != nil {
+		return false, err
+	}
+	defer f.Close()
+	return pngmeta.OneColor(bufio.NewReader(f))
 }
 
 func plainError(err error) string {

@@ -36,6 +36,7 @@ type Known struct {
 	ShrinkerMarks           []string               `json:"shrinker_marks"`           // beginnings of the marks that shrinkers leave in code
 	PictureClasses          []*PictureClass        `json:"picture_classes"`          // which pictures and films each store takes
 	PictureNeeds            []*PictureNeed         `json:"picture_needs"`            // of which classes a page needs pictures
+	PageTexts               []*PageText            `json:"page_texts"`               // how a store's page shows texts
 	Locales                 []*Locale              `json:"locales"`                  // the language codes of each store
 	Junk                    []*Pattern             `json:"junk"`                     // files that do not belong into a release
 	Leftovers               []*Pattern             `json:"leftovers"`                // files that the iOS store refuses inside an app
@@ -289,6 +290,16 @@ type PictureNeed struct {
 	What       string   `json:"what" need:"what is needed, in words"`
 	Impact     string   `json:"impact" need:"what it costs when there is none" enum:"refused|blocked|rejected|reach|craft"`
 	Confidence string   `json:"confidence" enum:"high|medium|low"`
+}
+
+// PageText is a text of a store page, and how much of it is seen at once.
+type PageText struct {
+	fact.Mark `json:"-"`
+	Dated
+	Store      string `json:"store" need:"the store's id"`
+	Text       string `json:"text" need:"the key in listing/<locale>.yaml"`
+	Shown      int64  `json:"shown"` // characters before the text is cut, or hidden behind a tap; 0 for all
+	Confidence string `json:"confidence" enum:"high|medium|low"`
 }
 
 // Locale is a language code under which a store keeps texts and pictures.

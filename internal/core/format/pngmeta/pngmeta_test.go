@@ -81,6 +81,9 @@ func TestColors(t *testing.T) {
 		"transparent": {[]color.Color{color.Transparent, color.NRGBA{R: 9}}, 1},
 		"many":        {[]color.Color{half, color.White, color.Black, color.NRGBA{G: 7, A: 255}}, 3},
 	} {
+		one, err := pngmeta.OneColor(bytes.NewReader(picture(c.colors...)))
+		require.NoError(t, err, name)
+		assert.Equal(t, c.want == 1 && name != "transparent", one, name)
 		for form, data := range map[string][]byte{"png": picture(c.colors...), "packed": packed(t, picture(c.colors...))} {
 			n, err := colors(data)
 			require.NoError(t, err, name+" "+form)
@@ -102,6 +105,10 @@ func FuzzColors(f *testing.F) {
 	f.Add(packed(f, data))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		defer seed.Bounds(t, len(data))()
+		one, err := pngmeta.OneColor(bytes.NewReader(data))
+		if n, e := colors(data); err == nil && e == nil && one && n != 1 {
+			t.Fatal("one colour, and more than one")
+		}
 		if n, err := colors(data); err == nil && n == 0 {
 			t.Fatal("a picture without colours")
 		}

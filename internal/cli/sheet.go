@@ -1,0 +1,94 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/sheet"
+)
+
+func (e *env) sheetCommand() *cobra.Command {
+	var on, out, only string
+	var onlyStores []string
+	var dark bool
+	c := &cobra.Command{
+		Use:   "sheet [FOLDER…]",
+		Short: "Draw everything that a visitor of the store page sees, as one picture and one page",
+		Long: `Draw the store pages by store and language: the icon under the masks of home screens
+on light and dark grounds, the feature graphic, every screenshot by class in its
+order and at one scale, previews, and what is wrong, marked where it is. The HTML
+page also has the texts, cut where each store cuts them; it needs no other file.
+
+The pictures are those of the dossier, or those of some folders.`,
+		Example: "  regola sheet\n  regola sheet --out review/page --store ios --language it",
+		RunE: func(c *cobra.Command, args []string) error {
+			for _, s := range onlyStores {
+				if err := oneOf("--store", s, e.storeIDs()); err != nil {
+					return err
+				}
+			}
+			on, err := e.dayFlag(on)
+			if err != nil {
+				return err
+			}
+			x, err := e.pictures(c, args, onlyStores, on)
+			if err != nil {
+				return err
+			}
+			set, err := e.lib.Tables()
+			if err != nil {
+				return err
+			}
+			s, err := sheet.New(c.Context(), x.Stores, x.Dossier, set.On(on).PageTexts, only)
+			var many sheet.TooMany
+			if errors.As(err, &many) {
+				return usageError(err.Error(), "choose with --store and --language")
+			}
+			if err != nil {
+				return err
+			}
+			if len(s.Pages) == 0 {
+				return usageError(fmt.Sprintf("there is nothing in the language %q", only), "write --language as the folders and listings do")
+			}
+			theme := sheet.Light
+			if dark {
+				theme = sheet.Dark
+			}
+			name := strings.TrimSuffix(strings.TrimSuffix(out, ".png"), ".html")
+			for _, f := range []struct {
+				name  string
+				write func(io.Writer) error
+			}{
+				{name + ".png", func(w io.Writer) error { return sheet.PNG(w, s, theme) }},
+				{name + ".html", func(w io.Writer) error { return sheet.HTML(w, s) }},
+			} {
+				var inputs []string
+				for _, p := range x.Found {
+					inputs = append(inputs, p.Path)
+				}
+				err := writeFile(f.name, inputs, f.write)
+				if errors.Is(err, sheet.ErrHigh) {
+					return &place.Problem{At: place.Place{File: f.name}, What: sheet.ErrHigh.Error(), Fix: "choose with --store and --language"}
+				}
+				if err != nil {
+					return err
+				}
+				fmt.Fprintln(e.out, filepath.ToSlash(f.name))
+			}
+			return nil
+		},
+	}
+	c.Flags().StringVar(&out, "out", "sheet", "name of the two files, without its ending")
+	c.Flags().StringVar(&on, "on", "", "by the classes of a day, such as 2027-09-01 (today by default)")
+	c.Flags().StringVar(&only, "language", "", "of this language only, such as it")
+	c.Flags().StringSliceVar(&onlyStores, "store", nil, "of this store only: "+strings.Join(e.storeIDs(), ", "))
+	c.Flags().BoolVar(&dark, "dark", false, "draw the picture on a dark ground; the page follows the reader's system")
+	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
+	return c
+}

@@ -1,0 +1,268 @@
+// Package sheet draws everything that a visitor of a store page sees, by store
+// and language: as one picture, and as one page of HTML that needs nothing else.
+// What is wrong is marked where it is. It knows findings, and no rules.
+package sheet
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"slices"
+
+	xdraw "golang.org/x/image/draw"
+	"golang.org/x/text/language"
+	"golang.org/x/text/language/display"
+
+	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/pictures"
+	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/tables"
+	"regola.example/regola/internal/core/work"
+	"regola.example/regola/internal/run"
+)
+
+// Bounds of a sheet.
+const (
+	maxShots  = 400      // pictures
+	maxPixels = 24 << 20 // of one picture
+)
+
+// Sheet is what is drawn.
+type Sheet struct {
+	Title string
+	Note  string // below the title
+	Pages []*Page
+}
+
+// Page is one store in one language.
+type Page struct {
+	Store    string
+	Language string // its tag; empty when none is known
+	Name     string // of the language, in English
+	Default  bool   // the language that stands in for all others
+	Texts    []*Text
+	Icon     *Shot
+	Wide     []*Shot // feature graphic, banner, pictures of products
+	Rows     []*Row
+	Stray    []*Shot // what fits no class
+	Wrong    []Mark  // with the page as a whole
+}
+
+// Text is a text of a page, with what is seen of it at once.
+type Text struct{ Key, Shown, Rest string }
+
+// Row is the pictures of one class, in their order.
+type Row struct {
+	Class string
+	What  string
+	Count string // 3 of 10
+	Shots []*Shot
+	Wrong []Mark
+}
+
+// Shot is one picture.
+type Shot struct {
+	Item  *pictures.Item
+	Image image.Image // scaled; nil for films and what cannot be decoded
+	Why   string      // there is no image
+	Wrong []Mark
+}
+
+// Mark is one thing that is wrong.
+type Mark struct{ Impact, Say string }
+
+// TooMany is the error of a sheet with more pictures than are drawn.
+type TooMany struct{ N int }
+
+// Error implements error.
+func (t TooMany) Error() string {
+	return fmt.Sprintf("there are %d pictures; a sheet shows at most %d", t.N, maxShots)
+}
+
+// Row heights of scaled pictures, in pixels: twice what the page shows.
+const (
+	shotHeight = 640
+	iconSide   = 256
+)
+
+// New puts together the pages of some stores. d may be nil. only keeps one
+// language; empty for all.
+func New(ctx context.Context, hung []*run.Hung, d *dossier.Dossier, texts []*tables.PageText, only string) (*Sheet, error) {
+	s := &Sheet{Title: "Store pages"}
+	if d != nil && d.App.Name != "" {
+		s.Title = d.App.Name
+	}
+	var shots []*Shot
+	stores := []string{}
+	for _, h := range hung {
+		stores = append(stores, h.Store.Name)
+		for _, l := range languages(h, d) {
+			if only != "" && l != only {
+				continue
+			}
+			p := newPage(h, d, texts, l)
+			s.Pages = append(s.Pages, p)
+			shots = append(shots, p.shots()...)
+		}
+	}
+	for i, name := range stores {
+		if i > 0 {
+			s.Note += ", "
+		}
+		s.Note += name
+	}
+	if len(shots) > maxShots {
+		return nil, TooMany{len(shots)}
+	}
+	return s, work.Each(ctx, len(shots), func(i int) { shots[i].draw() })
+}
+
+// languages are those of a store's pictures and texts, the default one first.
+func languages(h *run.Hung, d *dossier.Dossier) []string {
+	out := []string{h.Gallery.DefaultLanguage}
+	add := func(l string) {
+		if !slices.Contains(out, l) {
+			out = append(out, l)
+		}
+	}
+	for _, set := range h.Gallery.Sets {
+		add(set.Language)
+	}
+	for _, it := range h.Gallery.All {
+		add(it.Language)
+	}
+	if d != nil {
+		for _, l := range d.Listing {
+			add(l.Locale)
+		}
+	}
+	return out
+}
+
+func newPage(h *run.Hung, d *dossier.Dossier, texts []*tables.PageText, tag string) *Page {
+	p := &Page{Store: h.Store.Name, Language: tag, Name: tag, Default: tag == h.Gallery.DefaultLanguage}
+	if t, err := language.Parse(tag); err == nil && tag != "" {
+		p.Name = display.English.Tags().Name(t)
+	}
+	all := h.Wrong()
+	shot := map[string]*Shot{}
+	for i, it := range h.Gallery.All {
+		if it.Language != tag {
+			continue
+		}
+		s := &Shot{Item: it, Wrong: marks(all[fmt.Sprintf("pictures.all[%d]", i)])}
+		shot[it.File] = s
+		if it.Class == "" {
+			p.Stray = append(p.Stray, s)
+		}
+	}
+	for i, set := range h.Gallery.Sets {
+		if set.Language != tag {
+			continue
+		}
+		r := &Row{Class: set.Class, What: set.Takes.What, Count: fmt.Sprint(len(set.Files)), Wrong: marks(all[fmt.Sprintf("pictures.sets[%d]", i)])}
+		if set.Takes.Most > 0 {
+			r.Count += fmt.Sprintf(" of %d", set.Takes.Most)
+		}
+		for _, it := range set.Items {
+			r.Shots = append(r.Shots, shot[it.File])
+		}
+		switch set.Slot {
+		case "icon":
+			p.Icon = r.Shots[0]
+			p.Icon.Wrong = append(p.Icon.Wrong, r.Wrong...)
+		case "screenshot", "preview":
+			p.Rows = append(p.Rows, r)
+		default:
+			p.Wide = append(p.Wide, r.Shots...)
+		}
+	}
+	if p.Default {
+		p.Wrong = marks(all[""])
+	}
+	if d != nil {
+		for _, l := range d.Listing {
+			if l.Locale == tag {
+				p.Texts = cut(l.For(h.Store.Blocks), h.Store.ID, texts)
+			}
+		}
+	}
+	return p
+}
+
+func marks(list []run.Wrong) (out []Mark) {
+	for _, w := range list {
+		out = append(out, Mark{string(w.Impact), w.Say})
+	}
+	slices.SortStableFunc(out, func(a, b Mark) int {
+		return slices.Index(rulebook.Impacts, rulebook.Impact(a.Impact)) - slices.Index(rulebook.Impacts, rulebook.Impact(b.Impact))
+	})
+	return out
+}
+
+// cut parts the texts of a page where the store does.
+func cut(t dossier.Texts, store string, rows []*tables.PageText) (out []*Text) {
+	all := map[string]string{"name": t.Name, "tagline": t.Tagline, "pitch": t.Pitch, "highlight": t.Highlight, "description": t.Description, "release_notes": t.ReleaseNotes}
+	for _, r := range rows {
+		if r.Store != store || all[r.Text] == "" {
+			continue
+		}
+		runes := []rune(all[r.Text])
+		n := len(runes)
+		if r.Shown > 0 {
+			n = min(n, int(r.Shown))
+		}
+		out = append(out, &Text{r.Text, string(runes[:n]), string(runes[n:])})
+	}
+	return out
+}
+
+// shots are all pictures of a page.
+func (p *Page) shots() (out []*Shot) {
+	if p.Icon != nil {
+		out = append(out, p.Icon)
+	}
+	out = append(out, p.Wide...)
+	for _, r := range p.Rows {
+		out = append(out, r.Shots...)
+	}
+	return append(out, p.Stray...)
+}
+
+// draw decodes a picture and scales it.
+func (s *Shot) draw() {
+	it := s.Item
+	switch {
+	case it.Fault != "":
+		s.Why = it.Fault
+		return
+	case it.Film:
+		s.Why = fmt.Sprintf("film, %.1f seconds", it.Seconds)
+		return
+	}
+	m, err := it.Open(maxPixels)
+	if err != nil {
+		s.Why = err.Error()
+		return
+	}
+	side := shotHeight
+	if it.Slot == "icon" {
+		side = iconSide
+	}
+	b := m.Bounds()
+	if scale := float64(side) / float64(max(b.Dx(), b.Dy())); scale < 1 {
+		w, h := max(1, int(float64(b.Dx())*scale+0.5)), max(1, int(float64(b.Dy())*scale+0.5))
+		small := image.NewRGBA(image.Rect(0, 0, w, h))
+		xdraw.BiLinear.Scale(small, small.Rect, m, b, xdraw.Src, nil)
+		m = small
+	}
+	s.Image = m
+}
+
+// worst is the gravest impact of some marks; empty for none.
+func worst(list []Mark) string {
+	if len(list) == 0 {
+		return ""
+	}
+	return list[0].Impact
+}

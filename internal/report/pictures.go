@@ -33,6 +33,14 @@ func (x Pictures) name(file string) string {
 	return file
 }
 
+// short leaves the one folder out of the paths in a text.
+func (x Pictures) short(say string) string {
+	if x.Folder == "" {
+		return say
+	}
+	return strings.ReplaceAll(say, x.Folder+"/", "")
+}
+
 // wrong is one thing that is wrong with a picture, a set or a page.
 type wrong struct {
 	rule   *rulebook.Rule
@@ -152,7 +160,7 @@ func PicturesText(w io.Writer, x Pictures, look Look) error {
 			if len(x.Stores) > 1 && len(w.stores) < len(x.Stores) && h.found.Store == "" {
 				say += " (" + strings.Join(w.stores, ", ") + ")"
 			}
-			p.block(4, pad(string(w.impact), 10), styleImpact[w.impact], say, nil)
+			p.block(4, pad(string(w.impact), 10), styleImpact[w.impact], x.short(say), nil)
 		}
 	}
 	for _, s := range x.Stores {
@@ -194,7 +202,7 @@ func (p *printer) hung(x Pictures, s *run.Hung) {
 		}
 		p.block(2, pad(set.Class, 20), styleDim, text, style)
 		for _, w := range wrong {
-			p.block(4, pad(string(w.impact), 10), styleImpact[w.impact], strings.ReplaceAll(w.say, x.Folder+"/", ""), nil)
+			p.block(4, pad(string(w.impact), 10), styleImpact[w.impact], x.short(w.say), nil)
 		}
 		if set.Language == g.DefaultLanguage && (i+1 == len(g.Sets) || g.Sets[i+1].Language != set.Language) {
 			p.needs(s)

@@ -29,8 +29,7 @@ func Roots(d *dossier.Dossier) (roots []pictures.Root) {
 		roots = append(roots, pictures.Root{Folder: folder, Shown: folder})
 	}
 	for _, p := range d.Pictures {
-		if p.Folder != "" {
-			folder := d.PictureFolder(p)
+		if folder, problem := d.Inside(p.Folder); p.Folder != "" && problem == nil {
 			roots = append(roots, pictures.Root{Folder: folder, Shown: folder, Store: p.Store, Language: p.Language})
 		}
 	}

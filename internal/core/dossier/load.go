@@ -117,7 +117,11 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 	keys := store.Keys(stores)
 	for _, p := range d.Pictures {
 		if p.Folder != "" {
-			if info, err := os.Stat(d.PictureFolder(p)); err != nil || !info.IsDir() {
+			folder, problem := d.Inside(p.Folder)
+			if problem != nil {
+				problem.At, problem.Fix = p.Field("folder"), "keep the pictures in the dossier's folder, or name their folder in the call of regola pictures"
+				ps = append(ps, problem)
+			} else if info, err := os.Stat(folder); err != nil || !info.IsDir() {
 				fail(p.Field("folder"), "there is no folder "+p.Folder, "correct the path, which is relative to the dossier's folder")
 			}
 		}
@@ -185,14 +189,6 @@ func (d *Dossier) packageFile(pattern string) (string, *place.Problem) {
 		return found[0], nil
 	}
 	return rel, nil
-}
-
-// PictureFolder is where a further folder of pictures lies.
-func (d *Dossier) PictureFolder(p *Pictures) string {
-	if filepath.IsAbs(p.Folder) {
-		return p.Folder
-	}
-	return filepath.Join(d.Root, p.Folder)
 }
 
 // Files lists the files that make up the dossier, without packages.

@@ -340,6 +340,7 @@ type Texts struct {
 	Highlight    string            `json:"highlight" doc:"what is new or on offer; changes without a release"`
 	Description  string            `json:"description" doc:"the long text"`
 	Keywords     []string          `json:"keywords" doc:"words for the search, in the iOS store"`
+	Video        string            `json:"video" doc:"the web address of a video of the app, in the Android store"`
 	AltTexts     map[string]string `json:"alt_texts" doc:"for the pictures' file names, what each shows, for people who cannot see them"`
 	ReleaseNotes string            `json:"release_notes" also:"changelog" doc:"what is new in this version"`
 }

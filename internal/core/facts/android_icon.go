@@ -11,6 +11,7 @@ type Icon struct {
 	Adaptive   bool        `json:"adaptive"` // a form with foreground and background layers exists
 	Foreground bool        `json:"foreground"`
 	Background bool        `json:"background"`
+	Solid      bool        `json:"solid"` // the foreground layer is a picture without a transparent pixel
 	Monochrome bool        `json:"monochrome"`
 	Round      bool        `json:"round"`
 	Fill       string      `json:"fill"`    // colour of the background layer, as #aarrggbb; empty when it is a picture

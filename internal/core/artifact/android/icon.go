@@ -85,11 +85,36 @@ func (r *reader) layer(icon *facts.Icon, f *facts.IconFile) {
 			icon.Background = icon.Background || root.Child("background") != nil
 			icon.Monochrome = icon.Monochrome || root.Child("monochrome") != nil
 			r.background(icon, root.Child("background"))
+			r.foreground(icon, root.Child("foreground"))
 		}
 	default:
 		if err := picture.Read(f, data); err != nil {
 			lose(err.Error())
 		}
+	}
+}
+
+// foreground looks whether the upper layer of an adaptive icon hides the lower
+// one: a picture of which every pixel is opaque.
+func (r *reader) foreground(icon *facts.Icon, layer *resource.Element) {
+	if layer == nil || icon.Solid {
+		return
+	}
+	a := byName(layer, "drawable")
+	if a == nil {
+		return
+	}
+	for _, it := range r.resolve(a.Value) {
+		e := r.tree.Get(r.root + it.Value.Text)
+		if it.Value.Kind != resource.File || path.Ext(it.Value.Text) == ".xml" || e == nil {
+			continue
+		}
+		data, err := e.Read(picture.MaxBytes)
+		if err != nil {
+			continue // whoever shows the icon will say so
+		}
+		icon.Solid = picture.Solid(data)
+		return
 	}
 }
 

@@ -74,3 +74,32 @@ func Read(f *facts.IconFile, data []byte) error {
 	f.Colors, f.Motif = int64(pngmeta.Colors(n)), motif.Of(n)
 	return nil
 }
+
+// Solid tells whether a picture has no transparent pixel. One that cannot be
+// decoded has none that is known.
+func Solid(data []byte) bool {
+	f := &facts.IconFile{}
+	if Read(f, data) != nil || f.Width*f.Height > maxPixels {
+		return false
+	}
+	if !f.Alpha && f.Unread("alpha") == "" {
+		return true
+	}
+	var m image.Image
+	var err error
+	if pngmeta.Is(data) {
+		m, err = pngmeta.Decode(bytes.NewReader(data), maxPixels)
+	} else {
+		m, err = webp.Decode(bytes.NewReader(data))
+	}
+	if err != nil {
+		return false
+	}
+	n := motif.Flat(m)
+	for i := 3; i < len(n.Pix); i += 4 {
+		if n.Pix[i] < 255 {
+			return false
+		}
+	}
+	return true
+}

@@ -57,6 +57,11 @@ func TestRules(t *testing.T) {
 func reaches(t *testing.T, p *check.Program) {
 	r, held, outside := p.Rule, false, false
 	for _, ex := range r.Examples {
+		if pkg := ex.Given.Pkg; pkg != nil && pkg.IOS != nil {
+			for _, b := range pkg.IOS.Bundles { // a word that no reader writes proves nothing
+				assert.Contains(t, []string{"", "app", "app-clip", "watch-app", "extension", "framework", "resources"}, b.Kind, r.ID)
+			}
+		}
 		v := p.Example(ex)
 		held = held || ex.Breaks == "false" && (v.State == check.Held || r.Ask.Src != "")
 		outside = outside || v.State == check.NotApplicable

@@ -237,6 +237,8 @@ func (p *printer) needs(s *run.Hung) {
 		who, style := "every app needs it", styleImpact[rulebook.Impact(n.Impact)]
 		switch n.Device {
 		case "":
+		case "clip":
+			who, style = "needed if there is an app clip", styleDim
 		case "messages":
 			who, style = "needed if the app runs in messages only", styleDim
 		default:

@@ -7,7 +7,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -322,7 +321,7 @@ func (r *Runner) named(d *dossier.Dossier) []string {
 	var out []string
 	for _, s := range r.stores {
 		if p, _, ok := d.Packages.For(s.Blocks); ok && p != "" {
-			if file := filepath.Join(d.Root, p); !slices.Contains(out, file) {
+			if file := d.Path(p); !slices.Contains(out, file) {
 				out = append(out, file)
 			}
 		}
@@ -436,7 +435,7 @@ func (r *Runner) pair(pkgs []*facts.Package, d *dossier.Dossier, lib *pictures.L
 func swapped(s *store.Store, pkgs []*facts.Package, d *dossier.Dossier) *place.Problem {
 	named, _, ok := d.Packages.For(s.Blocks)
 	for _, p := range pkgs {
-		if ok && named != "" && filepath.Join(d.Root, named) == p.File && !s.Takes(p.Platform(), p.Kind) {
+		if ok && named != "" && d.Path(named) == p.File && !s.Takes(p.Platform(), p.Kind) {
 			return &place.Problem{At: d.Packages.Where(s.Blocks), What: fmt.Sprintf("%s is a package of kind %s, which the %s does not take", named, p.Kind, s.Name), Fix: "name the right package; are two of them swapped?"}
 		}
 	}
@@ -447,12 +446,12 @@ func swapped(s *store.Store, pkgs []*facts.Package, d *dossier.Dossier) *place.P
 // means for a store: of two stores of one platform, each may have its own.
 func mine(s *store.Store, p *facts.Package, d *dossier.Dossier) bool {
 	named, _, ok := d.Packages.For(s.Blocks)
-	return !ok || named == "" || filepath.Join(d.Root, named) == p.File || !anyNames(d, p)
+	return !ok || named == "" || d.Path(named) == p.File || !anyNames(d, p)
 }
 
 // anyNames tells whether the dossier names this package for some store.
 func anyNames(d *dossier.Dossier, p *facts.Package) bool {
-	return slices.ContainsFunc(d.Packages.All(), func(named string) bool { return filepath.Join(d.Root, named) == p.File })
+	return slices.ContainsFunc(d.Packages.All(), func(named string) bool { return d.Path(named) == p.File })
 }
 
 // aims tells whether a dossier means a store at all.

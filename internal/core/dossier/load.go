@@ -156,10 +156,7 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 // packageFile finds the package that a dossier names, relative to its folder.
 // A pattern must match one file.
 func (d *Dossier) packageFile(pattern string) (string, *place.Problem) {
-	path := filepath.Join(d.Root, pattern)
-	if filepath.IsAbs(pattern) {
-		path = pattern
-	}
+	path := d.Path(pattern)
 	if _, err := os.Stat(path); err == nil {
 		return pattern, nil
 	}
@@ -189,6 +186,14 @@ func (d *Dossier) packageFile(pattern string) (string, *place.Problem) {
 		return found[0], nil
 	}
 	return rel, nil
+}
+
+// Path is where a package lies that the dossier names.
+func (d *Dossier) Path(name string) string {
+	if filepath.IsAbs(name) {
+		return name
+	}
+	return filepath.Join(d.Root, name)
 }
 
 // Files lists the files that make up the dossier, without packages.

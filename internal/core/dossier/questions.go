@@ -49,6 +49,7 @@ var questions = sync.OnceValue(func() map[string]string {
 	}
 	walk(reflect.TypeFor[Dossier](), "")
 	out["app.id"] = "the id that is registered with the store"
+	out["pictures"] = "the pictures of the store page, in the folder pictures"
 	out["listing"] = "the texts of the page, in listing/<locale>.yaml"
 	return out
 })

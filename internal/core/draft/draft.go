@@ -1,0 +1,450 @@
+// Package draft writes a dossier to fill in, as far as packages already tell it.
+// The form follows the dossier's own types, so that no question is forgotten:
+// what is known is written, everything else is a comment that says what the
+// answer means. Nothing is guessed: what evidence suggests stays a comment until
+// a person writes it.
+package draft
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"reflect"
+	"slices"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/evidence"
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/rulebook"
+)
+
+// Known is what is known of an app before anybody wrote a dossier.
+type Known struct {
+	Name     string
+	Language string            // the default one
+	Assumed  bool              // the language is an assumption
+	Version  string            // of the release
+	IDs      map[string]string // by the store's key
+	Packages map[string]string // paths relative to the dossier, by the store's key
+	Names    map[string]string // of the app, by language
+	Answers  map[string]string // by path, such as answers.encryption.uses_non_exempt
+	Evidence []*evidence.Evidence
+
+	Questions []*check.Question // what a person must confirm
+}
+
+// Of gathers what packages tell. keys are the stores' keys, by platform.
+func Of(pkgs []*facts.Package, keys map[string]string, paths map[string]string) *Known {
+	k := &Known{IDs: map[string]string{}, Packages: map[string]string{}, Names: map[string]string{}, Answers: map[string]string{}}
+	for _, p := range pkgs {
+		key := keys[p.Platform()]
+		k.IDs[key], k.Packages[key] = p.ID(), paths[p.File]
+		k.Version = cmp.Or(k.Version, p.Version())
+		switch {
+		case p.IOS != nil:
+			info := p.IOS.App.Info
+			k.Language = cmp.Or(tag(info.DevelopmentRegion), k.Language)
+			k.name("", info.Name)
+			for _, l := range p.IOS.Translations.Locales {
+				k.name(l, cmp.Or(p.IOS.Translations.Names[l], info.Name))
+			}
+			if info.Encryption != nil {
+				k.Answers["answers.encryption.uses_non_exempt"] = fmt.Sprint(*info.Encryption)
+			}
+		case p.Android != nil:
+			label := p.Android.Resources.Label
+			if label == nil {
+				label = &facts.Text{}
+			}
+			k.name("", label.Default)
+			for _, l := range p.Android.Resources.Locales {
+				k.name(l, cmp.Or(label.Locales[l], label.Default))
+			}
+		}
+	}
+	return k
+}
+
+// name remembers the app's name in a language; "" is for the default one.
+func (k *Known) name(language, name string) {
+	if strings.HasPrefix(name, "@") || strings.HasPrefix(name, "$(") {
+		name = "" // a reference that nobody resolved
+	}
+	if language == "" {
+		k.Name = cmp.Or(k.Name, name)
+		return
+	}
+	if l := tag(language); l != "" && l != "Base" {
+		k.Names[l] = cmp.Or(k.Names[l], name)
+	}
+}
+
+// tag is a language as dossiers write it.
+func tag(s string) string { return strings.ReplaceAll(s, "_", "-") }
+
+// Languages lists the languages of the page, the default one first. One that is
+// the default in another spelling (en beside en-GB) is left out.
+func (k *Known) Languages() []string {
+	out := []string{k.Language}
+	base, _, _ := strings.Cut(k.Language, "-")
+	for _, l := range slices.Sorted(maps.Keys(k.Names)) {
+		if l != k.Language && l != base {
+			out = append(out, l)
+		}
+	}
+	return out
+}
+
+// Settle fills in what must stand in a dossier.
+func (k *Known) Settle(name, language string) {
+	k.Name = cmp.Or(name, k.Name)
+	k.Language = cmp.Or(language, k.Language)
+	if k.Language == "" {
+		k.Language, k.Assumed = "en-US", true
+	}
+	if k.Name == "" {
+		for _, l := range k.Languages() {
+			k.Name = cmp.Or(k.Name, k.Names[l])
+		}
+	}
+}
+
+// File is one file of the draft.
+type File struct {
+	Path string
+	Text string
+}
+
+// Words are the vocabularies of the dossier, by name.
+type Words map[string][]string
+
+// Files writes the draft. duties are what the stores ask: those that are open
+// mark the lines that answer them. Marked lists their paths.
+func (k *Known) Files(duties []*check.Duty, stores []string, words Words) (files []File, marked []string) {
+	w := &writer{known: k, stores: stores, words: words, duties: map[string]*check.Duty{}}
+	for _, d := range duties {
+		if d.State != check.Done && d.Write != "" && w.duties[d.Write] == nil {
+			w.duties[d.Write] = d
+		}
+	}
+	w.line("# What goes to the stores. Editors that know JSON Schema complete this file with the")
+	w.line("# output of: regola schema dossier > dossier.schema.json")
+	w.line("# yaml-language-server: $schema=dossier.schema.json")
+	w.line("#")
+	w.line("# A line that begins with # is an open question: remove the # and write the answer.")
+	w.line("# needed: a store asks it for this app. suggested: what the packages point to.")
+	w.line("")
+	w.line("regola: %d", dossier.Format)
+	w.structure(reflect.TypeFor[dossier.Dossier](), "", 0)
+	if len(k.Questions) > 0 {
+		w.line("")
+		w.line("# what no file can show: write it down when it was done for this version")
+		w.line("# needed: to confirm")
+		w.line("# confirmed:")
+		for _, q := range k.Questions {
+			w.line("#   # %s", q.Ask)
+			w.line("#   - {what: %s, version: %s, by: …, on: 2026-11-25}", q.What, scalar(cmp.Or(k.Version, "…")))
+		}
+	}
+	if rest := w.rest(); rest != "" {
+		w.line("")
+		w.line("%s", strings.TrimSuffix(rest, "\n"))
+	}
+	files = append(files, File{dossier.FileName, w.String()})
+	for i, l := range k.Languages() {
+		files = append(files, File{"listing/" + l + ".yaml", k.listing(l, i == 0)})
+	}
+	return files, w.marked
+}
+
+type writer struct {
+	strings.Builder
+	known  *Known
+	stores []string
+	words  Words
+	duties map[string]*check.Duty
+	marked []string
+}
+
+func (w *writer) line(format string, args ...any) { fmt.Fprintf(w, format+"\n", args...) }
+
+// left out of a draft: what nobody answers for a first check.
+var leftOut = map[string]bool{"regola": true, "waivers": true, "rulebooks": true, "tables": true, "confirmed": true, "pictures": true}
+
+// structure writes the fields of a struct.
+func (w *writer) structure(t reflect.Type, path string, depth int) {
+	for _, f := range reflect.VisibleFields(t) {
+		name := fact.FieldName(f)
+		if name == "" || path == "" && leftOut[name] {
+			continue
+		}
+		here := strings.TrimPrefix(path+"."+name, ".")
+		if path == "" {
+			w.line("")
+		}
+		indent := strings.Repeat("  ", depth)
+		w.line("%s# %s", indent, f.Tag.Get("doc"))
+		w.needed(here, indent)
+		ft := f.Type
+		switch {
+		case ft.Implements(reflect.TypeFor[interface{ PerStoreValue() reflect.Type }]()) || reflect.PointerTo(ft).Implements(reflect.TypeFor[interface{ PerStoreValue() reflect.Type }]()):
+			w.perStore(here, name, indent)
+		case ft.Kind() == reflect.Struct && strings.HasSuffix(ft.PkgPath(), "/dossier") && ft != reflect.TypeFor[dossier.Secret]():
+			w.line("%s%s:", indent, name)
+			w.structure(ft, here, depth+1)
+		case w.known.value(here) != "":
+			w.line("%s%s: %s", indent, name, w.known.value(here))
+			if here == "app.default_locale" && w.known.Assumed {
+				w.line("%s# suggested: English is assumed, since no package says it", indent)
+			}
+		default:
+			w.open(here, name, f, indent)
+		}
+	}
+}
+
+// value is what is known of a field, as YAML.
+func (k *Known) value(path string) string {
+	switch path {
+	case "app.name":
+		return scalar(k.Name)
+	case "app.default_locale":
+		return scalar(k.Language)
+	case "release.version":
+		if k.Version == "" {
+			return ""
+		}
+		return scalar(k.Version)
+	}
+	return k.Answers[path]
+}
+
+// perStore writes one line a store.
+func (w *writer) perStore(path, name, indent string) {
+	values := map[string]map[string]string{"app.ids": w.known.IDs, "packages": w.known.Packages}[path]
+	if len(values) == 0 {
+		w.line("%s# %s: {%s}", indent, name, strings.Join(each(w.stores, func(s string) string { return s + ": …" }), ", "))
+		w.choices(indent, "categories", path == "app.category")
+		return
+	}
+	w.line("%s%s:", indent, name)
+	for _, s := range w.stores {
+		if v := values[s]; v != "" {
+			w.line("%s  %s: %s", indent, s, scalar(v))
+		} else {
+			w.line("%s  # %s: …", indent, s)
+		}
+	}
+}
+
+// choices points to the vocabularies of categories.
+func (w *writer) choices(indent, prefix string, yes bool) {
+	if !yes {
+		return
+	}
+	for _, name := range slices.Sorted(maps.Keys(w.words)) {
+		if strings.HasPrefix(name, prefix) && !strings.Contains(name, "/") {
+			w.line("%s#   regola tables %s", indent, name)
+		}
+	}
+}
+
+// open writes a field that nobody answered, as a comment.
+func (w *writer) open(path, name string, f reflect.StructField, indent string) {
+	t := f.Type
+	for t.Kind() == reflect.Pointer {
+		t = t.Elem()
+	}
+	if t.Kind() == reflect.Slice && (t.Elem().Kind() == reflect.Pointer || t.Elem().Kind() == reflect.Struct) {
+		item := t.Elem()
+		if item.Kind() == reflect.Pointer {
+			item = item.Elem()
+		}
+		var fields []string
+		for _, f := range reflect.VisibleFields(item) {
+			if n := fact.FieldName(f); n != "" {
+				fields = append(fields, n+": "+w.sample(f))
+			}
+		}
+		if f.Tag.Get("asked") != "" {
+			w.line("%s# %s: []   # none", indent, name)
+		}
+		w.line("%s# %s:", indent, name)
+		w.line("%s#   - {%s}", indent, strings.Join(fields, ", "))
+		w.suggest(path, indent)
+		return
+	}
+	if t.Kind() == reflect.Map {
+		w.line("%s# %s:", indent, name)
+		for _, word := range w.words[f.Tag.Get("words")] {
+			w.line("%s#   %s: …%s", indent, word, values(w.words[f.Tag.Get("words")+"/"+word]))
+		}
+		return
+	}
+	w.line("%s# %s: %s", indent, name, w.sample(f))
+	w.suggest(path, indent)
+}
+
+func values(list []string) string {
+	if len(list) == 0 {
+		return ""
+	}
+	return "   # " + strings.Join(list, ", ")
+}
+
+// sample shows what an answer looks like.
+func (w *writer) sample(f reflect.StructField) string {
+	t := f.Type
+	for t.Kind() == reflect.Pointer {
+		t = t.Elem()
+	}
+	if enum := f.Tag.Get("enum"); enum != "" {
+		return strings.ReplaceAll(enum, "|", " | ")
+	}
+	list := t.Kind() == reflect.Slice
+	text := "…"
+	if words := w.words[f.Tag.Get("words")]; len(words) > 0 && len(words) <= 8 {
+		text = strings.Join(words, " | ")
+	}
+	switch {
+	case list:
+		return "[" + text + "]"
+	case t.Kind() == reflect.Bool:
+		return "true | false"
+	case t == reflect.TypeFor[day.Day]():
+		return "2026-11-25"
+	case t == reflect.TypeFor[dossier.Secret]():
+		return "env:NAME"
+	}
+	return text
+}
+
+// needed marks a field for which a store asks.
+func (w *writer) needed(path, indent string) {
+	d := w.duties[path]
+	if d == nil {
+		return
+	}
+	delete(w.duties, path)
+	w.marked = append(w.marked, path)
+	w.line("%s%s", indent, mark(d))
+}
+
+func mark(d *check.Duty) string {
+	text := "# needed: " + strings.Join(d.Stores, ", ")
+	if d.Because != "" {
+		text += ", because " + d.Because
+	}
+	switch d.Impact {
+	case rulebook.Refused:
+		text += "; refused without it"
+	case rulebook.Blocked:
+		text += "; blocked without it"
+	}
+	return text
+}
+
+// rest lists what is asked and answered elsewhere than in this file.
+func (w *writer) rest() string {
+	var b strings.Builder
+	for _, path := range slices.Sorted(maps.Keys(w.duties)) {
+		d := w.duties[path]
+		w.marked = append(w.marked, path)
+		fmt.Fprintf(&b, "%s: %s\n", mark(d), d.What)
+	}
+	return b.String()
+}
+
+// suggest says what third-party code points to.
+func (w *writer) suggest(path, indent string) {
+	seen := map[string]bool{}
+	say := func(format string, args ...any) {
+		if text := fmt.Sprintf(format, args...); !seen[text] {
+			seen[text] = true
+			w.line("%s# suggested: %s", indent, text)
+		}
+	}
+	for _, e := range w.known.Evidence {
+		for _, s := range e.SDKs {
+			switch {
+			case path == "answers.data" && len(s.Data) > 0:
+				say("%s, because %s (%s) usually sends it", strings.Join(s.Data, ", "), s.ID, s.Kind)
+			case path == "answers.ads" && s.Ads:
+				say("true, because %s shows advertising", s.ID)
+			case path == "answers.advertising_id.used" && s.AdvertisingID:
+				say("true, because %s reads the advertising id", s.ID)
+			}
+		}
+		for _, c := range e.Collected {
+			if path == "answers.data" {
+				say("%s, because a privacy manifest declares %s", strings.Join(c.Names, " or "), c.Type)
+			}
+		}
+	}
+}
+
+// listing writes the texts of one language to fill in.
+func (k *Known) listing(language string, first bool) string {
+	w := &writer{}
+	if first {
+		w.line("# yaml-language-server: $schema=../listing.schema.json")
+		w.line("# regola schema listing > listing.schema.json")
+	}
+	w.line("# The texts of the page in %s. An android: or ios: block in this file holds texts", language)
+	w.line("# in which a store differs.")
+	w.line("name: %s", scalar(cmp.Or(k.Names[language], k.Name)))
+	for _, f := range reflect.VisibleFields(reflect.TypeFor[dossier.Texts]()) {
+		name := fact.FieldName(f)
+		if name == "" || name == "name" {
+			continue
+		}
+		w.line("")
+		w.line("# %s", f.Tag.Get("doc"))
+		needed := map[string]string{"pitch": "android", "description": "android, ios"}[name]
+		if name == "keywords" && first {
+			needed = "ios"
+		}
+		if needed != "" {
+			w.line("# needed: %s", needed)
+		}
+		switch {
+		case name == "description" || name == "release_notes":
+			w.line("# %s: |", name)
+			w.line("#   …")
+		case f.Type.Kind() == reflect.Slice:
+			w.line("# %s: […]", name)
+		case f.Type.Kind() == reflect.Map:
+			w.line("# %s: {1-start.png: …}", name)
+		default:
+			w.line("# %s: …", name)
+		}
+	}
+	return w.String()
+}
+
+// scalar is a text as YAML.
+func scalar(s string) string {
+	out, err := yaml.Marshal(s)
+	if err != nil {
+		return `""`
+	}
+	text := strings.TrimSuffix(string(out), "\n")
+	if strings.Contains(text, "\n") {
+		return fmt.Sprintf("%q", s)
+	}
+	return text
+}
+
+func each(list []string, f func(string) string) []string {
+	out := make([]string, len(list))
+	for i, s := range list {
+		out[i] = f(s)
+	}
+	return out
+}

@@ -42,10 +42,10 @@ languages and answers it lacks.`,
 				return err
 			}
 			d, err := r.Draft(c.Context(), args, out, name, locale)
-			if errors.Is(err, run.NoName) && len(args) > 0 {
+			if errors.Is(err, run.ErrNoName) && len(args) > 0 {
 				return usageError("the packages do not tell the name of the app", "write it with --name")
 			}
-			if errors.Is(err, run.NoName) {
+			if errors.Is(err, run.ErrNoName) {
 				return usageError("there is neither a package nor a name to begin with", "name a package, or write --name and --language")
 			}
 			if err != nil {

@@ -28,8 +28,8 @@ type Drafted struct {
 	Old    bool          // the folder has a dossier: Files are only those that it lacks
 }
 
-// NoName is the error of a draft without packages and without a name.
-var NoName = errors.New("neither a package nor a name is given")
+// ErrNoName is the error of a draft without packages and without a name.
+var ErrNoName = errors.New("neither a package nor a name is given")
 
 // Draft makes a dossier for a folder from packages, or from a name and a language
 // alone. Nothing is written. Where the folder has a dossier already, the result
@@ -73,7 +73,7 @@ func (r *Runner) Draft(ctx context.Context, packages []string, folder, name, lan
 	d := &Drafted{Known: draft.Of(whole, keys, paths), Old: dossier.Exists(folder)}
 	d.Known.Settle(name, language)
 	if d.Known.Name == "" {
-		return nil, NoName
+		return nil, ErrNoName
 	}
 	for _, p := range whole {
 		var index *signs.Index

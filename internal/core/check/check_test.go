@@ -88,7 +88,7 @@ func TestMistakes(t *testing.T) {
 		rule, want string
 		line, col  int
 	}{
-		"misspelt field":    {"expect: pkg.fiel == 'a'\nsay: x", "undefined field 'fiel'", 15, 16},
+		"misspelt field":    {"expect: pkg.fil == 'a'\nsay: x", "undefined field 'fiel'", 15, 16},
 		"wrong type":        {"expect: pkg.size == 'a'\nsay: x", "a number on its left", 15, 22},
 		"not a truth":       {"expect: pkg.file\nsay: x", "must be true or false, this is a text", 15, 13},
 		"text field":        {"expect: pkg.size > 1\nsay: 'found {pkg.nothing}'", "undefined field 'nothing'", 16, 21},
@@ -119,7 +119,7 @@ func TestMistakes(t *testing.T) {
 	}
 	_, ps := prepare(t, "expect: pkg.size > 1\nsay: x")
 	assert.ErrorContains(t, ps.Err(), "needs an example")
-	_, ps = prepare(t, "expect: pkg.fiel == 'a'\nsay: x"+examples)
+	_, ps = prepare(t, "expect: pkg.fil == 'a'\nsay: x"+examples)
 	assert.Contains(t, ps[0].Fix, `did you mean "file"`)
 	b, _ := rulebook.Load("a.yaml", []byte(head+"  []\n"))
 	other, _ := rulebook.Load("b.yaml", []byte("rulebook: b\nstore: all\nedition: 2026-11-23\nlimits: {hottest: [{from: 2025-01-01, value: hot}], '(': [{from: 2025-01-01, value: 1}]}\nrules: []\n"))

@@ -81,8 +81,8 @@ func (r *Result) Duties() []*Duty {
 					continue
 				}
 				path := g.Path
-				if path == "app.id" {
-					path = "app.ids"
+				if at := answeredAt[path]; at != "" {
+					path = at
 				}
 				add(Duty{Rule: v.Rule, State: Due, What: what, Write: path, Impact: v.Rule.Fixed()}, s.ID)
 			}
@@ -93,6 +93,9 @@ func (r *Result) Duties() []*Duty {
 	})
 	return out
 }
+
+// answeredAt is where the dossier answers what rules see under another name.
+var answeredAt = map[string]string{"app.id": "app.ids", "wording": "listing"}
 
 // within tells whether a path is another, or leads into it.
 func within(path, other string) bool { return path == other || strings.HasPrefix(path, other+".") }

@@ -10,6 +10,7 @@ import (
 	"sort"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"golang.org/x/text/language"
 
@@ -196,6 +197,24 @@ func (d *Dossier) Path(name string) string {
 	return filepath.Join(d.Root, name)
 }
 
+// Locate is the place of a byte of a text: the line and column of the file on
+// which its line is found, from the text's own place on. Where the line was
+// written in another form (folded, or with escapes), it is the text's place.
+func (l *Listing) Locate(at place.Place, text string, offset int) place.Place {
+	from := strings.LastIndexByte(text[:offset], '\n') + 1
+	line, _, _ := strings.Cut(text[from:], "\n")
+	if at.File != l.File || strings.TrimSpace(line) == "" {
+		return at
+	}
+	for i := max(0, at.Line-1); i < len(l.source); i++ {
+		if column := strings.Index(l.source[i], line); column >= 0 {
+			at.Line, at.Column = i+1, utf8.RuneCountInString(l.source[i][:column+offset-from])+1
+			return at
+		}
+	}
+	return at
+}
+
 // Files lists the files that make up the dossier, without packages.
 func (d *Dossier) Files() []string {
 	out := []string{filepath.Join(d.Root, FileName)}
@@ -273,7 +292,7 @@ func (d *Dossier) loadListings(keys []string) place.Problems {
 			continue
 		}
 		names[tag] = e.Name()
-		l := &Listing{Locale: locale, File: file}
+		l := &Listing{Locale: locale, File: file, source: strings.Split(string(data), "\n")}
 		ps = append(ps, strictyaml.DecodeKeys(file, data, l, keys, nil)...)
 		d.Listing = append(d.Listing, l)
 	}

@@ -351,6 +351,7 @@ type Listing struct {
 	Own    map[string]*Texts `json:"-" rest:"stores"` // where a store differs, by its key
 	Locale string            `json:"-"`               // from the file's name
 	File   string            `json:"-"`
+	source []string          // lines of the file
 }
 
 // For lays a store's own texts over the common ones. The second value tells

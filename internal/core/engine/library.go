@@ -34,6 +34,8 @@ var Functions = []Function{
 	{"is_email(string) bool", "one @, a name before it and a host with a dot behind it"},
 	{"is_phone(string) bool", "a plus sign, the country code and at least six digits"},
 	{"megabytes(int) string", "a number of bytes for people, such as 11.4 MB; a MB has 1,048,576 bytes"},
+	{"wasted(list(string), string) list(string)", "the keywords of a list that waste room, with the reason: twice, already in the text, of one or two letters, with blanks around them"},
+	{"oddities(string) list(string)", "what would not be seen, or looks broken, in a text: blanks at its ends, control and invisible characters, replaced or doubly encoded letters, HTML"},
 	{"is_placeholder(string) bool", "a text that a template left behind: TODO, lorem ipsum, $(NAME), ${NAME}, a lone -"},
 	{"language(string) string", "the English name of a language tag: Italian for it, British English for en-GB"},
 	{"[int].sum() int", "the sum of a list of whole numbers"},
@@ -42,6 +44,7 @@ var Functions = []Function{
 	{"missing(list(string), list(string)) list(string)", "the texts of the first list that the second lacks"},
 	{"speaks(list(string), string) bool", "a tag of the list is of the same language as the tag, whatever the region"},
 	{"plural(int, string, string) string", "a number with its noun: 1 kiln, 2 kilns"},
+	{"canonical(string) string", "a language tag as it is usually written: en-GB for en-UK and en_gb"},
 	{"same_language(string, string) bool", "two language tags of one language, whatever the region: en-GB and en, iw and he"},
 	{"answered(value) bool", "true; not known where the value is not, so that a rule can ask for it"},
 	{"day(timestamp) string", "a day in words: 31 August 2026"},
@@ -72,6 +75,8 @@ func library() []cel.EnvOption {
 		truth("is_email", isEmail),
 		truth("is_phone", isPhone),
 		truth("is_placeholder", isPlaceholder),
+		text("oddities", func(s string) ref.Val { return Adapt(oddities(s)) }, cel.ListType(cel.StringType)),
+		text("canonical", func(s string) ref.Val { return types.String(canonical(s)) }, cel.StringType),
 		text("language", func(s string) ref.Val { return types.String(languageName(s)) }, cel.StringType),
 		cel.Function("repeated", cel.Overload("repeated_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(repeated))),
 		cel.Function("distinct", cel.Overload("distinct_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(distinct))),
@@ -96,6 +101,14 @@ func library() []cel.EnvOption {
 					}
 				}
 				return Adapt(out)
+			}))),
+		cel.Function("wasted", cel.Overload("wasted_list_string", []*cel.Type{cel.ListType(cel.StringType), cel.StringType}, cel.ListType(cel.StringType),
+			cel.BinaryBinding(func(l, text ref.Val) ref.Val {
+				list, gap := texts(l)
+				if gap != nil {
+					return gap
+				}
+				return Adapt(wasted(list, string(text.(types.String))))
 			}))),
 		cel.Function("speaks", cel.Overload("speaks_list_string", []*cel.Type{cel.ListType(cel.StringType), cel.StringType}, cel.BoolType,
 			cel.BinaryBinding(func(l, tag ref.Val) ref.Val {
@@ -227,6 +240,28 @@ func baseOf(t language.Tag) string {
 }
 
 // languageName names a language; a tag that it does not know stands for itself.
+// canonical is a language tag as it is usually written. An old code of a
+// language, such as iw, stays: the Android platform and stores use some.
+func canonical(tag string) string {
+	t, err := language.Parse(strings.ReplaceAll(tag, "_", "-"))
+	if err != nil {
+		return tag
+	}
+	base, script, region := t.Raw()
+	old, _, _ := strings.Cut(strings.ReplaceAll(tag, "_", "-"), "-")
+	parts := []string{base.String()}
+	if b, err := language.ParseBase(old); err == nil && len(old) == 2 && strings.ToLower(old) != base.String() && b.String() != "" {
+		parts[0] = strings.ToLower(old)
+	}
+	if s := script.String(); s != "Zzzz" {
+		parts = append(parts, s)
+	}
+	if r := region.Canonicalize().String(); r != "ZZ" {
+		parts = append(parts, r)
+	}
+	return strings.Join(parts, "-")
+}
+
 func languageName(tag string) string {
 	t, err := language.Parse(tag)
 	if err != nil {

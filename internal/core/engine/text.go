@@ -2,8 +2,12 @@ package engine
 
 import (
 	"fmt"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/ast"
@@ -311,4 +315,79 @@ func innerMark(o *object, field string) *fact.Mark {
 		return nil
 	}
 	return fact.Of(v)
+}
+
+// doubly is how letters look that were encoded twice: UTF-8 read as Windows-1252.
+var doubly = regexp.MustCompile(`Ã[¤¶¼Ÿ„–œ©¨ª«¢®¯±³´¹ºàáâãäåæçèéêëìíîïñòóôõöùúûü]|â€[™œ“”¢¦]|Â[ °·«»©®]`)
+
+// markup is HTML, as far as texts of pages have it.
+var markup = regexp.MustCompile(`</?(?:[abiu]|br|p|em|strong|ul|ol|li|h[1-6]|div|span|font)(?:\s[^<>]{0,200})?/?>|&(?:nbsp|amp|lt|gt|quot|#\d{2,5});`)
+
+// oddities lists what is odd in a text, each once. A line break at its end is none.
+func oddities(s string) []string {
+	out := []string{}
+	add := func(format string, args ...any) {
+		if text := fmt.Sprintf(format, args...); !slices.Contains(out, text) && len(out) < 8 {
+			out = append(out, text)
+		}
+	}
+	s = strings.TrimRight(s, "\n")
+	if s != strings.TrimLeft(s, " \t\u00a0\n") {
+		add("blanks at the beginning")
+	}
+	if s != strings.TrimRight(s, " \t\u00a0") {
+		add("blanks at the end")
+	}
+	if strings.Contains(strings.TrimSpace(s), "   ") {
+		add("several blanks in a row")
+	}
+	for _, r := range s {
+		switch {
+		case r == '\n' || r == '\t':
+		case r == unicode.ReplacementChar:
+			add("a replacement character (U+FFFD), where a letter was lost")
+		case unicode.IsControl(r):
+			add("a control character (U+%04X)", r)
+		case r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069:
+			add("a mark that turns the direction (U+%04X)", r)
+		case r == 0x200b || r == 0x2060 || r == 0xfeff || r == 0xad:
+			add("an invisible character (U+%04X)", r)
+		case unicode.Is(unicode.Co, r):
+			add("a character of private use (U+%04X)", r)
+		}
+	}
+	if m := doubly.FindString(s); m != "" {
+		add("letters that were encoded twice (%s)", m)
+	}
+	if m := markup.FindString(s); m != "" {
+		add("HTML, which the page shows as it is (%s)", m)
+	}
+	return out
+}
+
+// wasted lists keywords that take room and bring nothing, at most eight.
+func wasted(keywords []string, text string) []string {
+	out, seen := []string{}, map[string]bool{}
+	for _, w := range strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }) {
+		seen[w+"\x00"] = true
+	}
+	for _, k := range keywords {
+		w := strings.ToLower(strings.TrimSpace(k))
+		switch {
+		case w == "":
+			continue
+		case seen[w]:
+			out = append(out, w+" twice")
+		case seen[w+"\x00"]:
+			out = append(out, w+" is in name or tagline")
+		case len(w) < 3 && w[0] < utf8.RuneSelf:
+			out = append(out, w+" is too short")
+		case k != strings.TrimSpace(k):
+			out = append(out, "blanks around "+w)
+		}
+		if seen[w] = true; len(out) == 8 {
+			break
+		}
+	}
+	return out
 }

@@ -4,11 +4,16 @@ package submission
 
 import (
 	"reflect"
+	"slices"
+	"strings"
+
+	"golang.org/x/text/language"
 
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/evidence"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/phrases"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/signs"
@@ -32,6 +37,7 @@ type Submission struct {
 	Release    *dossier.Release        `json:"release"`
 	Products   []*dossier.Product      `json:"products"`
 	Listing    []*Texts                `json:"listing"`
+	Wording    []*phrases.Hit          `json:"wording"` // of the listing, that stores turn away
 	Evidence   *evidence.Evidence      `json:"evidence"`
 	Pictures   *pictures.Gallery       `json:"pictures"`    // graphics of the store page
 	Previous   *Part                   `json:"previous"`    // the release before this one
@@ -68,6 +74,10 @@ type Texts struct {
 	dossier.Texts
 	Locale  string `json:"locale"`
 	Default bool   `json:"default"` // the language that stands in for all others
+
+	StoreCode  string   `json:"store_code"`  // under which the store keeps the language; empty when it has none
+	Seems      string   `json:"seems"`       // another language, or script, in which the description most likely is; empty without doubt
+	SeemsWords []string `json:"seems_words"` // that point to it
 }
 
 // Sources are what a submission is put together from. Package and dossier may
@@ -168,6 +178,7 @@ func (s *Submission) withoutDossier() {
 	}
 	s.Lose("products", gap)
 	s.Lose("listing", gap)
+	s.Lose("wording", gap)
 }
 
 // lose loses the fields of a struct, and those of the structs in it.
@@ -220,8 +231,40 @@ func (s *Submission) fromDossier(st *store.Store, d *dossier.Dossier) {
 		t := &Texts{Locale: l.Locale, Default: l.Locale == d.App.DefaultLocale, Texts: l.For(st.Blocks)}
 		t.Mark = t.Texts.Mark
 		s.Listing = append(s.Listing, t)
+		if s.Tables != nil {
+			t.StoreCode = storeCode(st.ID, l.Locale, s.Tables.Locales)
+			t.Seems, t.SeemsWords = phrases.Guess(t.Description+"\n"+t.Pitch, l.Locale, s.Tables.FrequentWords)
+			s.Wording = append(s.Wording, phrases.Find(l, t.Texts, st.ID, s.Tables.Phrases)...)
+		}
 	}
 	if len(d.Listing) == 0 {
 		s.Lose("listing", fact.Unanswered("the dossier has no listing yet"))
+		s.Lose("wording", fact.Unanswered("the dossier has no listing yet"))
 	}
+}
+
+// storeCode is the code under which a store keeps a language: the same, one of
+// which the tag is another spelling, or the store's only one of that language.
+func storeCode(store, locale string, rows []*tables.Locale) string {
+	tag := strings.ReplaceAll(locale, "_", "-")
+	want, err := language.Parse(tag)
+	if err != nil {
+		return ""
+	}
+	base, _ := want.Base()
+	near := ""
+	for _, r := range rows {
+		if r.Store != store {
+			continue
+		}
+		if strings.EqualFold(r.Code, tag) || slices.ContainsFunc(r.Also, func(a string) bool { return strings.EqualFold(a, tag) }) {
+			return r.Code
+		}
+		if t, err := language.Parse(r.Code); err == nil && near == "" {
+			if b, _ := t.Base(); b == base {
+				near = r.Code
+			}
+		}
+	}
+	return near
 }

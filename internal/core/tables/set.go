@@ -119,6 +119,12 @@ func (r Regexp) Match(s string) bool {
 	return x.MatchString(s)
 }
 
+// All lists where a text matches, at most so often, under some flags such as
+// (?i).
+func (r Regexp) All(flags, s string, most int) [][]int {
+	return Regexp(flags+string(r)).expression().FindAllStringIndex(s, most)
+}
+
 // Begins tells whether a text begins with a match, and where that ends.
 func (r Regexp) Begins(s string) (end int, ok bool) {
 	at := r.expression().FindStringIndex(s)

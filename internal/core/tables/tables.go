@@ -36,6 +36,8 @@ type Known struct {
 	ShrinkerMarks           []string               `json:"shrinker_marks"`           // beginnings of the marks that shrinkers leave in code
 	PictureClasses          []*PictureClass        `json:"picture_classes"`          // which pictures and films each store takes
 	PictureNeeds            []*PictureNeed         `json:"picture_needs"`            // of which classes a page needs pictures
+	Phrases                 []*Phrase              `json:"phrases"`                  // of a page's texts that stores turn away
+	FrequentWords           map[string][]string    `json:"frequent_words"`           // of languages, by which a text is recognised
 	PageTexts               []*PageText            `json:"page_texts"`               // how a store's page shows texts
 	Locales                 []*Locale              `json:"locales"`                  // the language codes of each store
 	Junk                    []*Pattern             `json:"junk"`                     // files that do not belong into a release
@@ -290,6 +292,17 @@ type PictureNeed struct {
 	What       string   `json:"what" need:"what is needed, in words"`
 	Impact     string   `json:"impact" need:"what it costs when there is none" enum:"refused|blocked|rejected|reach|craft"`
 	Confidence string   `json:"confidence" enum:"high|medium|low"`
+}
+
+// Phrase is words of a store page that stores turn away.
+type Phrase struct {
+	fact.Mark `json:"-"`
+	Dated
+	Kind      string   `json:"kind" need:"what kind of words it is, such as ranking"`
+	What      string   `json:"what" need:"what it is, in words"`
+	Stores    []string `json:"stores"`    // that turn it away; empty for all
+	Languages []string `json:"languages"` // of the text, without region; empty for all
+	Pattern   Regexp   `json:"pattern" need:"a regular expression"`
 }
 
 // PageText is a text of a store page, and how much of it is seen at once.

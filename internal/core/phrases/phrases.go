@@ -1,0 +1,80 @@
+// Package phrases finds words of a store page that stores turn away, with their
+// line and column. What is looked for is data: the table phrases.
+package phrases
+
+import (
+	"slices"
+	"strings"
+
+	"golang.org/x/text/language"
+
+	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/tables"
+)
+
+// Hit is one place of a page's text that says something of the table.
+type Hit struct {
+	fact.Mark `json:"-"`
+	Kind      string `json:"kind"`   // ranking, price, install, platform …
+	What      string `json:"what"`   // in words
+	Words     string `json:"words"`  // as they stand in the text
+	Field     string `json:"field"`  // the key of the text
+	Locale    string `json:"locale"` // its language
+	Around    string `json:"around"` // the words with those beside them
+}
+
+// maxHits bounds what is found in one text by one row.
+const maxHits = 20
+
+// Find looks through the texts of one language as one store shows them.
+func Find(l *dossier.Listing, t dossier.Texts, store string, rows []*tables.Phrase) (hits []*Hit) {
+	base := primary(l.Locale)
+	texts := []struct{ field, text string }{{"name", t.Name}, {"tagline", t.Tagline}, {"pitch", t.Pitch}, {"highlight", t.Highlight},
+		{"description", t.Description}, {"release_notes", t.ReleaseNotes}, {"keywords", strings.Join(t.Keywords, "\n")}}
+	for _, r := range rows {
+		if len(r.Stores) > 0 && !slices.Contains(r.Stores, store) || len(r.Languages) > 0 && !slices.Contains(r.Languages, base) {
+			continue
+		}
+		for _, x := range texts {
+			if x.text == "" {
+				continue
+			}
+			for _, at := range r.Pattern.All("(?i)", x.text, maxHits) {
+				h := &Hit{Kind: r.Kind, What: r.What, Words: x.text[at[0]:at[1]], Field: x.field, Locale: l.Locale, Around: around(x.text, at)}
+				h.SetSelf(l.Locate(t.Field(x.field), x.text, at[0]))
+				hits = append(hits, h)
+			}
+		}
+	}
+	return hits
+}
+
+// around is a match with a few words before and behind it, on one line.
+func around(text string, at []int) string {
+	const reach = 24
+	from, to := at[0], at[1]
+	for from > 0 && at[0]-from < reach && text[from-1] != '\n' {
+		from--
+	}
+	for to < len(text) && to-at[1] < reach && text[to] != '\n' {
+		to++
+	}
+	for from > 0 && from < at[0] && text[from-1] != '\n' && text[from] != ' ' {
+		from++ // not within a word, nor within a letter's bytes
+	}
+	for to < len(text) && to > at[1] && text[to] != '\n' && text[to] != ' ' {
+		to--
+	}
+	return strings.TrimSpace(text[from:to])
+}
+
+// primary is the language of a tag without script and region.
+func primary(tag string) string {
+	t, err := language.Parse(strings.ReplaceAll(tag, "_", "-"))
+	if err != nil {
+		return tag
+	}
+	b, _ := t.Base()
+	return b.String()
+}

@@ -1,0 +1,116 @@
+package phrases_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/phrases"
+	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/core/tables"
+	"regola.example/regola/rulebooks"
+)
+
+// texts are descriptions in many languages, each repeated up to nearly 4,000
+// characters.
+func texts(t *testing.T) map[string]string {
+	data, err := os.ReadFile("testdata/texts.txt")
+	require.NoError(t, err)
+	out := map[string]string{}
+	for part := range strings.SplitSeq(string(data), "# ") {
+		if tag, text, ok := strings.Cut(part, "\n"); ok {
+			text = strings.TrimSpace(text)
+			for n := len([]rune(text)); (len([]rune(out[tag])) + n) < 4000; {
+				out[tag] += text + "\n"
+			}
+		}
+	}
+	require.Len(t, out, 11)
+	return out
+}
+
+func builtIn(t *testing.T) *tables.Set {
+	set, err := rulebooks.BuiltIn.Tables()
+	require.NoError(t, err)
+	return set
+}
+
+// listing loads one language from a file, as a dossier does.
+func listing(t *testing.T, locale, source string) *dossier.Listing {
+	dir := t.TempDir()
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "listing"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "dossier.yaml"), []byte("regola: 1\napp: {name: x, default_locale: "+locale+"}\n"), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "listing", locale+".yaml"), []byte(source), 0o644))
+	d, ps := dossier.Load(dir, []*store.Store{{ID: "ios", Blocks: []string{"ios"}}, {ID: "android", Blocks: []string{"android"}}}, nil)
+	require.Empty(t, ps)
+	require.Len(t, d.Listing, 1)
+	return d.Listing[0]
+}
+
+func yaml(text string) string {
+	return "name: Terrafuoco\ndescription: |\n  " + strings.ReplaceAll(text, "\n", "\n  ") + "\n"
+}
+
+// TestSound finds nothing in long texts of many languages, and takes each for
+// what it is.
+func TestSound(t *testing.T) {
+	set := builtIn(t)
+	all := texts(t)
+	for tag, text := range all {
+		l := listing(t, tag, yaml(text))
+		for _, s := range []string{"android", "ios"} {
+			for _, h := range phrases.Find(l, l.Texts, s, set.Phrases) {
+				t.Errorf("%s: %s %q in %q", tag, h.Kind, h.Words, h.Around)
+			}
+		}
+		other, signs := phrases.Guess(text, tag, set.FrequentWords)
+		assert.Empty(t, other, "%s: %v", tag, signs)
+		for wrong := range all {
+			if wrong == tag {
+				continue
+			}
+			other, signs := phrases.Guess(text, wrong, set.FrequentWords)
+			assert.NotEmpty(t, other, "a text in %s under %s", tag, wrong)
+			assert.NotEmpty(t, signs)
+		}
+	}
+}
+
+// TestPlanted finds faults that were put into the texts, each at its line and
+// column.
+func TestPlanted(t *testing.T) {
+	set := builtIn(t)
+	all := texts(t)
+	for _, c := range []struct{ tag, store, words, kind string }{
+		{"en", "ios", "The best kiln log app", "ranking"}, {"en", "android", "award-winning", "ranking"}, {"en", "ios", "Android", "platform"},
+		{"en", "android", "iPhone", "platform"}, {"en", "ios", "coming soon", "unfinished"}, {"en", "ios", "Lorem ipsum", "filler"}, {"en", "android", "Rate us", "rating"},
+		{"de", "ios", "kostenlose", "price"}, {"de", "android", "Nummer 1", "ranking"}, {"de", "ios", "Betaversion", "unfinished"},
+		{"it", "ios", "gratuita", "price"}, {"it", "android", "5 stelle", "rating"}, {"fr", "android", "gratuite", "price"}, {"fr", "ios", "Notez-nous", "rating"},
+		{"es", "ios", "la mejor app", "ranking"}, {"pt-BR", "android", "grátis", "price"}, {"ru", "android", "бесплатная", "price"}, {"ja", "ios", "無料", "price"},
+		{"ko", "ios", "무료", "price"}, {"zh-Hans", "ios", "安卓", "platform"}, {"nl", "android", "gratis", "price"}, {"en", "ios", "https://terrafuoco.example", "address"},
+	} {
+		lines := strings.Split(strings.TrimSuffix(all[c.tag], "\n"), "\n")
+		lines[1] = "Neu: " + c.words + " (x)"
+		l := listing(t, c.tag, yaml(strings.Join(lines, "\n")))
+		var hits []*phrases.Hit
+		for _, h := range phrases.Find(l, l.Texts, c.store, set.Phrases) {
+			if h.Kind == c.kind {
+				hits = append(hits, h)
+			}
+		}
+		if !assert.Len(t, hits, 1, "%v", c) {
+			continue
+		}
+		h := hits[0]
+		assert.Contains(t, strings.ToLower(c.words), strings.ToLower(h.Words))
+		at := strings.Index(c.words, h.Words)
+		require.GreaterOrEqual(t, at, 0, "%v %q", c, h.Words)
+		assert.Equal(t, []int{4, 2 + len("Neu: ") + len([]rune(c.words[:at])) + 1}, []int{h.Self().Line, h.Self().Column}, "%v", c)
+		assert.Equal(t, "description", h.Field)
+	}
+}

@@ -88,7 +88,7 @@ func TestMistakes(t *testing.T) {
 		rule, want string
 		line, col  int
 	}{
-		"misspelt field":    {"expect: pkg.fil == 'a'\nsay: x", "undefined field 'fiel'", 15, 16},
+		"misspelt field":    {"expect: pkg.fiel == 'a'\nsay: x", "undefined field 'fiel'", 15, 16},
 		"wrong type":        {"expect: pkg.size == 'a'\nsay: x", "a number on its left", 15, 22},
 		"not a truth":       {"expect: pkg.file\nsay: x", "must be true or false, this is a text", 15, 13},
 		"text field":        {"expect: pkg.size > 1\nsay: 'found {pkg.nothing}'", "undefined field 'nothing'", 16, 21},

@@ -29,6 +29,7 @@ func OneColor(r io.Reader) (bool, error) {
 	defer z.Close()
 	row, last := make([]byte, 1+int(w)*bpp), make([]byte, int(w)*bpp)
 	var first []byte
+	zero := make([]byte, len(last))
 	for {
 		_, err := io.ReadFull(z, row)
 		if err == io.EOF {
@@ -37,8 +38,11 @@ func OneColor(r io.Reader) (bool, error) {
 		if err != nil {
 			return false, err
 		}
-		unfilter(row[0], row[1:], last, bpp)
 		pixels := row[1:]
+		if row[0] == 2 && first != nil && bytes.Equal(pixels, zero) {
+			continue // like the row above, as nearly all rows of an empty picture
+		}
+		unfilter(row[0], pixels, last, bpp)
 		if first == nil {
 			first = bytes.Clone(pixels[:bpp])
 		}

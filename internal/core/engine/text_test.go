@@ -1,0 +1,58 @@
+package engine
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+func TestOddities(t *testing.T) {
+	for text, want := range map[string][]string{
+		"":                            {},
+		"Terrafuoco":                  {},
+		"two\nlines\n":                {},
+		"a  b":                        {},
+		" a":                          {"blanks at the beginning"},
+		"a\u00a0":                     {"blanks at the end"},
+		"a    b":                      {"several blanks in a row"},
+		"a\x07b":                      {"a control character (U+0007)"},
+		"a\u200bb\ufeff":              {"an invisible character (U+200B)", "an invisible character (U+FEFF)"},
+		"a\u202eb":                    {"a mark that turns the direction (U+202E)"},
+		"Novit\ufffd":                 {"a replacement character (U+FFFD), where a letter was lost"},
+		"fÃ¼r den Ofen":               {"letters that were encoded twice (Ã¼)"},
+		"donâ€™t":                     {"letters that were encoded twice (â€™)"},
+		"\ue000":                      {"a character of private use (U+E000)"},
+		"<b>new</b>":                  {"HTML, which the page shows as it is (<b>)"},
+		"pots &amp; pans":             {"HTML, which the page shows as it is (&amp;)"},
+		"3 < 4 and 5 > 2":             {},
+		"São Paulo, Ångström, Ãlvaro": {},
+	} {
+		assert.Equal(t, want, oddities(text), "%q", text)
+	}
+}
+
+func TestWasted(t *testing.T) {
+	for _, c := range []struct {
+		keywords []string
+		text     string
+		want     []string
+	}{
+		{[]string{"kiln", "glaze"}, "Terrafuoco", []string{}},
+		{[]string{"kiln", "Kiln", " clay"}, "Terrafuoco", []string{"kiln twice", "blanks around clay"}},
+		{[]string{"kiln", ""}, "The kiln, the log", []string{"kiln is in name or tagline"}},
+		{[]string{"ab", "窯", "été"}, "x", []string{"ab is too short"}},
+	} {
+		assert.Equal(t, c.want, wasted(c.keywords, c.text), "%v", c.keywords)
+	}
+	many := make([]string, 50)
+	for i := range many {
+		many[i] = "x"
+	}
+	assert.LessOrEqual(t, len(wasted(many, "")), 8)
+}
+
+func TestCanonical(t *testing.T) {
+	for tag, want := range map[string]string{"it": "it", "en-UK": "en-GB", "pt_br": "pt-BR", "EN-gb": "en-GB", "zh-hans": "zh-Hans", "iw": "iw", "iw-IL": "iw-IL", "zh-Hant-TW": "zh-Hant-TW", "not a tag": "not a tag"} {
+		assert.Equal(t, want, canonical(tag), tag)
+	}
+}

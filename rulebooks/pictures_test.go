@@ -80,9 +80,7 @@ func TestPhraseTables(t *testing.T) {
 	languages := map[string][]string{}
 	for _, p := range set.Phrases {
 		assert.Contains(t, sources.String(), `"`+p.Kind+`"`)
-		for _, l := range p.Languages {
-			languages[p.Kind] = append(languages[p.Kind], l)
-		}
+		languages[p.Kind] = append(languages[p.Kind], p.Languages...)
 		assert.Empty(t, p.Pattern.All("(?i)", "Terrafuoco", 1), p.Pattern)
 	}
 	for _, kind := range []string{"ranking", "price", "install", "unfinished"} {

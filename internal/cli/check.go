@@ -15,6 +15,7 @@ import (
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/links"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 	"regola.example/regola/rulebooks"
@@ -22,10 +23,10 @@ import (
 
 func (e *env) checkCommand() *cobra.Command {
 	var (
-		on, format, failOn, folder string
-		onlyStores, stages, outs   []string
-		books                      []string
-		alone, brief, strict, all  bool
+		on, format, failOn, folder                string
+		onlyStores, stages, outs                  []string
+		books                                     []string
+		alone, brief, strict, all, fetch, private bool
 	)
 	c := &cobra.Command{
 		Use:   "check [PACKAGE…|DOSSIER…]",
@@ -78,7 +79,14 @@ it is also 1 when something is to answer, to confirm, or could not be read.`,
 			if len(jobs) > 1 && len(files) > 0 {
 				return usageError("--out takes the result of one dossier", "judge the dossiers in calls of their own")
 			}
-			r, err := run.New(e.lib, run.Options{Options: check.Options{Day: on, Stages: stages}, Stores: onlyStores, Rulebooks: books})
+			if private && !fetch {
+				return usageError("--links-private goes with --links", "add --links, or drop it")
+			}
+			o := run.Options{Options: check.Options{Day: on, Stages: stages}, Stores: onlyStores, Rulebooks: books}
+			if fetch {
+				o.Links = &links.Fetcher{Private: private}
+			}
+			r, err := run.New(e.lib, o)
 			if err != nil {
 				return err
 			}
@@ -117,6 +125,8 @@ it is also 1 when something is to answer, to confirm, or could not be read.`,
 	fl.StringArrayVar(&books, "rulebook", nil, "also judge by the rules of this file; may be repeated")
 	fl.StringVar(&folder, "dossier", "", "folder of the dossier (the current one by default, if it has one)")
 	fl.BoolVar(&alone, "alone", false, "judge the packages by themselves, without a dossier")
+	fl.BoolVar(&fetch, "links", false, "fetch what the dossier's links lead to, and judge it; the only use of the network")
+	fl.BoolVar(&private, "links-private", false, "with --links: fetch private and local addresses, too")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	_ = c.RegisterFlagCompletionFunc("stage", choices(rulebook.Stages...))
 	_ = c.RegisterFlagCompletionFunc("fail-on", choices(failWords...))

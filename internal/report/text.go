@@ -428,14 +428,14 @@ func (p *printer) sum(r *check.Result, exit int) {
 	for _, s := range []struct {
 		state check.State
 		what  string
-	}{{check.Broken, "broken"}, {check.ToAnswer, "to answer"}, {check.NotRead, "not read"}, {check.ToConfirm, "to confirm"}, {check.Waived, "waived"}} {
+	}{{check.Broken, "broken"}, {check.ToAnswer, "to answer"}, {check.NotRead, "not read"}, {check.ToConfirm, "to confirm"}, {check.Waived, "waived"}, {check.NotAsked, "not asked (--links)"}} {
 		if n := r.Count(s.state); n > 0 || s.state == check.Broken {
 			parts = append(parts, fmt.Sprintf("%d %s", n, s.what))
 		}
 	}
 	left, right := strings.Join(parts, " · "), fmt.Sprintf("exit %d", exit)
-	if len(r.Stores) > 1 {
-		left += "  (rules, per store)"
+	if unit := "  (rules, per store)"; len(r.Stores) > 1 && uniseg.StringWidth(left+unit)+2+len(right) <= p.look.width() {
+		left += unit
 	}
 	gap := max(2, p.look.width()-uniseg.StringWidth(left)-len(right))
 	p.line("")

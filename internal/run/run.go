@@ -15,6 +15,7 @@ import (
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/fetched"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/regular"
@@ -24,6 +25,7 @@ import (
 	"regola.example/regola/internal/core/submission"
 	"regola.example/regola/internal/core/tables"
 	"regola.example/regola/internal/core/work"
+	"regola.example/regola/internal/links"
 	"regola.example/regola/rulebooks"
 )
 
@@ -35,6 +37,8 @@ type Options struct {
 	check.Options
 	Stores    []string // ids of the stores to judge for; empty for all
 	Rulebooks []string // files of further rules
+
+	Links *links.Fetcher // fetches what links lead to; nil for no network at all
 }
 
 // Job is one release: packages, a dossier, or both.
@@ -271,7 +275,7 @@ func (r *Runner) Check(ctx context.Context, job Job) (*check.Result, error) {
 	if len(problems) > 0 {
 		return nil, problems
 	}
-	pairs, err := r.pair(pkgs, d, lib, set, judges)
+	pairs, err := r.pair(ctx, pkgs, d, lib, set, judges)
 	if err != nil {
 		return nil, err
 	}
@@ -395,9 +399,11 @@ func (r *Runner) prepare(d *dossier.Dossier) (map[string]*check.Judge, *tables.S
 }
 
 // pair puts each store's package, dossier and rules together.
-func (r *Runner) pair(pkgs []*facts.Package, d *dossier.Dossier, lib *pictures.Library, set *tables.Set, judges map[string]*check.Judge) ([]check.Pair, error) {
+func (r *Runner) pair(ctx context.Context, pkgs []*facts.Package, d *dossier.Dossier, lib *pictures.Library, set *tables.Set, judges map[string]*check.Judge) ([]check.Pair, error) {
 	pkgs = artifact.Join(pkgs)
 	var pairs []check.Pair
+	chosen := map[string]*facts.Package{}
+	var meant []*store.Store
 	for _, s := range r.stores {
 		var pkg *facts.Package
 		for _, p := range pkgs {
@@ -418,7 +424,17 @@ func (r *Runner) pair(pkgs []*facts.Package, d *dossier.Dossier, lib *pictures.L
 		if pkg == nil && (d == nil || !aims(d, s)) {
 			continue
 		}
-		src := submission.Sources{Store: s, Package: pkg, Dossier: d, Tables: set.On(r.opt.Day)}
+		chosen[s.ID], meant = pkg, append(meant, s)
+	}
+	var found map[string]*fetched.Fetched
+	if r.opt.Links != nil {
+		var err error
+		if found, err = r.fetch(ctx, r.opt.Links, d, chosen); err != nil {
+			return nil, err
+		}
+	}
+	for _, s := range meant {
+		src := submission.Sources{Store: s, Package: chosen[s.ID], Dossier: d, Tables: set.On(r.opt.Day), Fetched: found[s.ID]}
 		if lib != nil {
 			src.Pictures = lib.Gallery(s.ID, s.Blocks, d.App.DefaultLocale)
 		}

@@ -12,6 +12,7 @@ import (
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/fetched"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
 )
@@ -27,12 +28,13 @@ const (
 	ToAnswer      State = "to-answer"      // the dossier does not answer what it needs
 	ToConfirm     State = "to-confirm"     // a person must confirm it
 	NotRead       State = "not-read"       // a part that it needs could not be read, or it could not be evaluated
+	NotAsked      State = "not-asked"      // it needs what the call did not ask for, such as fetched links
 	NotInForce    State = "not-in-force"   // it does not bind on the day
 	NotApplicable State = "not-applicable" // it does not concern this release
 )
 
 // States lists all states in the order in which reports count them.
-var States = []State{Held, Broken, Waived, ToAnswer, ToConfirm, NotRead, NotInForce, NotApplicable}
+var States = []State{Held, Broken, Waived, ToAnswer, ToConfirm, NotRead, NotAsked, NotInForce, NotApplicable}
 
 // Verdict is what became of one rule for one store.
 type Verdict struct {
@@ -103,7 +105,10 @@ func (v *Verdict) settle() {
 		v.State = Waived
 	case len(v.Gaps) > 0:
 		v.State = NotRead
-		if !slices.ContainsFunc(v.Gaps, func(g fact.Gap) bool { return g.Kind == fact.NotRead }) {
+		switch {
+		case slices.ContainsFunc(v.Gaps, func(g fact.Gap) bool { return g.Kind == fact.NotAsked }):
+			v.State = NotAsked
+		case !slices.ContainsFunc(v.Gaps, func(g fact.Gap) bool { return g.Kind == fact.NotRead }):
 			v.State = ToAnswer
 		}
 	case v.Question != nil && !v.Question.Confirmed:
@@ -155,6 +160,7 @@ type Store struct {
 	AppID    string
 	Version  string
 	Verdicts []*Verdict
+	Fetched  *fetched.Fetched // nil when no links were fetched
 }
 
 // Outcome is what a store would do with a release, in a word.

@@ -13,6 +13,7 @@ import (
 	"regola.example/regola/internal/core/evidence"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/fetched"
 	"regola.example/regola/internal/core/phrases"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
@@ -42,7 +43,7 @@ type Submission struct {
 	Pictures   *pictures.Gallery       `json:"pictures"`    // graphics of the store page
 	Previous   *Part                   `json:"previous"`    // the release before this one
 	History    *Part                   `json:"history"`     // all that the ledger knows
-	Fetched    *Part                   `json:"fetched"`     // what the dossier's links lead to
+	Fetched    *fetched.Fetched        `json:"fetched"`     // what the dossier's links lead to
 	HasDossier bool                    `json:"has_dossier"` // a dossier is behind the submission
 	bare       bool                    // there is none, and that is known
 	Confirmed  []*dossier.Confirmation `json:"-"`
@@ -89,6 +90,7 @@ type Sources struct {
 	Tables  *tables.Set
 
 	Pictures *pictures.Gallery // nil when there are none
+	Fetched  *fetched.Fetched  // nil when nothing was fetched
 }
 
 // New puts together what is known of a release for one store.
@@ -115,6 +117,9 @@ func New(src Sources) *Submission {
 	default:
 		s.Lose("pictures", fact.Missing("no pictures were given"))
 	}
+	if s.Fetched = src.Fetched; s.Fetched == nil {
+		s.Lose("fetched", fact.Unasked("links are fetched with --links only"))
+	}
 	if s.Release != nil {
 		s.Version = s.Release.Version
 	}
@@ -128,7 +133,7 @@ func New(src Sources) *Submission {
 // kinds says what a nil pointer means in each part of the tree: in the package
 // and the evidence that it was not read, in the dossier that it was not
 // answered.
-var kinds = map[string]fact.Kind{"pkg": fact.NotRead, "evidence": fact.NotRead, "pictures": fact.NotRead}
+var kinds = map[string]fact.Kind{"pkg": fact.NotRead, "evidence": fact.NotRead, "pictures": fact.NotRead, "fetched": fact.NotRead}
 
 // Prepare tells every part its path and what its gaps mean. New calls it;
 // whoever fills a Submission by hand must.

@@ -1,0 +1,137 @@
+package run
+
+import (
+	"context"
+	"net/url"
+	"slices"
+	"strings"
+
+	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/fetched"
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/links"
+)
+
+// target is one address to fetch, and what its answer fills.
+type target struct {
+	address string
+	fill    func(*links.Answer)
+}
+
+// fetch fetches the links of a dossier, and the files of web sites that a package
+// names, for each store; every address once.
+func (r *Runner) fetch(ctx context.Context, f *links.Fetcher, d *dossier.Dossier, pkgs map[string]*facts.Package) (map[string]*fetched.Fetched, error) {
+	set, err := r.tables()
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]*fetched.Fetched{}
+	var targets []target
+	for _, s := range r.stores {
+		x := &fetched.Fetched{}
+		out[s.ID] = x
+		targets = append(targets, r.pages(x, d, set.DataWords)...)
+		targets = append(targets, statements(x, s, d, pkgs[s.ID])...)
+	}
+	var addresses []string
+	for _, t := range targets {
+		if !slices.Contains(addresses, t.address) {
+			addresses = append(addresses, t.address)
+		}
+	}
+	answers, err := f.All(ctx, addresses)
+	if err != nil {
+		return nil, err
+	}
+	for _, t := range targets {
+		t.fill(answers[slices.Index(addresses, t.address)])
+	}
+	return out, nil
+}
+
+// pages are the links of the dossier itself.
+func (r *Runner) pages(x *fetched.Fetched, d *dossier.Dossier, data []string) (out []target) {
+	if d == nil {
+		return nil
+	}
+	names := []string{d.App.Name}
+	if u, err := url.Parse(d.Contact.Website); err == nil {
+		names = append(names, strings.TrimPrefix(u.Hostname(), "www."))
+	}
+	if _, host, ok := strings.Cut(d.Contact.Email, "@"); ok {
+		names = append(names, host)
+	}
+	add := func(key, address string, at place.Place) {
+		if address == "" {
+			return
+		}
+		p := &fetched.Page{Key: key, Address: address}
+		p.SetSelf(at)
+		x.Pages = append(x.Pages, p)
+		out = append(out, target{address, func(a *links.Answer) {
+			p.Final, p.Status, p.Fault, p.Kind = a.Final, int64(a.Status), a.Fault, a.Kind
+			if a.Fault == "" {
+				p.Read(a.Body, names, data)
+			}
+		}})
+	}
+	add("links.privacy", d.Links.Privacy, d.Links.Field("privacy"))
+	add("links.support", d.Links.Support, d.Links.Field("support"))
+	add("links.marketing", d.Links.Marketing, d.Links.Field("marketing"))
+	add("links.account_deletion", d.Links.AccountDeletion, d.Links.Field("account_deletion"))
+	add("contact.website", d.Contact.Website, d.Contact.Field("website"))
+	for _, u := range d.Answers.Restricted {
+		add("answers.restricted", u.Video, u.Field("video"))
+	}
+	return out
+}
+
+// statements are the files by which web sites name the app of a package.
+func statements(x *fetched.Fetched, s *store.Store, d *dossier.Dossier, p *facts.Package) (out []target) {
+	add := func(kind, host, path string, at place.Place) {
+		st := &fetched.Statement{Kind: kind, Host: host, Address: "https://" + host + path}
+		st.SetSelf(at)
+		x.Statements = append(x.Statements, st)
+		out = append(out, target{st.Address, func(a *links.Answer) {
+			st.Status, st.Fault = int64(a.Status), a.Fault
+			if a.Fault == "" {
+				st.Read(a.Body)
+			}
+		}})
+	}
+	const most = 20 // hosts of one package
+	if p != nil && p.Android != nil && p.Android.Manifest.AutoVerify {
+		for _, h := range p.Android.Manifest.DeepLinkHosts[:min(most, len(p.Android.Manifest.DeepLinkHosts))] {
+			if !strings.Contains(h, "*") {
+				add("assetlinks", h, "/.well-known/assetlinks.json", p.Android.Manifest.Field("deep_link_hosts"))
+			}
+		}
+	}
+	if p != nil && p.IOS != nil && p.IOS.App != nil {
+		var list []*facts.Entitlement
+		if sig := p.IOS.App.Signature; sig != nil {
+			list = sig.Entitlements
+		}
+		for _, e := range list {
+			if e.Key != "com.apple.developer.associated-domains" {
+				continue
+			}
+			for _, v := range e.Values[:min(most, len(e.Values))] {
+				kind, host, _ := strings.Cut(v, ":")
+				host, _, _ = strings.Cut(host, "?")
+				if slices.Contains([]string{"applinks", "webcredentials", "appclips"}, kind) && host != "" && !strings.Contains(host, "*") &&
+					!slices.ContainsFunc(x.Statements, func(o *fetched.Statement) bool { return o.Host == host }) {
+					add("association", host, "/.well-known/apple-app-site-association", e.Self())
+				}
+			}
+		}
+	}
+	if d != nil && d.Answers.Ads != nil && *d.Answers.Ads {
+		if u, err := url.Parse(d.Contact.Website); err == nil && u.Host != "" {
+			add("app-ads", u.Host, "/app-ads.txt", d.Contact.Field("website"))
+		}
+	}
+	return out
+}

@@ -2,6 +2,7 @@ package engine
 
 import (
 	"fmt"
+	"net/url"
 	"regexp"
 	"slices"
 	"strconv"
@@ -390,4 +391,27 @@ func wasted(keywords []string, text string) []string {
 		}
 	}
 	return out
+}
+
+// host is the host of a web address, in small letters.
+func host(s string) string {
+	u, err := url.Parse(strings.TrimSpace(s))
+	if err != nil {
+		return ""
+	}
+	return strings.TrimPrefix(strings.ToLower(u.Hostname()), "www.")
+}
+
+// shareWord tells whether two names belong together.
+func shareWord(a, b string) bool {
+	a, b = strings.ToLower(strings.TrimSpace(a)), strings.ToLower(strings.TrimSpace(b))
+	if strings.Contains(a, b) || strings.Contains(b, a) {
+		return true
+	}
+	has := func(text, words string) bool {
+		return slices.ContainsFunc(strings.FieldsFunc(words, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }), func(w string) bool {
+			return utf8.RuneCountInString(w) >= 3 && strings.Contains(text, w)
+		})
+	}
+	return has(a, b) || has(b, a)
 }

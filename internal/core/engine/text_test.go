@@ -56,3 +56,16 @@ func TestCanonical(t *testing.T) {
 		assert.Equal(t, want, canonical(tag), tag)
 	}
 }
+
+func TestNamesAndHosts(t *testing.T) {
+	for _, c := range []struct {
+		a, b string
+		want bool
+	}{{"Terrafuoco: forno", "terrafuoco", true}, {"Kiln Log", "The kiln book", true}, {"Terra", "Terrafuoco", true}, {"Runner", "Terrafuoco", false}, {"My App", "Map of my kiln", false}, {"", "Terrafuoco", true}, {"窯の記録", "窯の記録帳", true}} {
+		assert.Equal(t, c.want, shareWord(c.a, c.b), "%v", c)
+		assert.Equal(t, c.want, shareWord(c.b, c.a), "%v", c)
+	}
+	for address, want := range map[string]string{"https://WWW.Terrafuoco.example:8443/a?b#c": "terrafuoco.example", "terrafuoco.example": "", "": "", "http://[::1]/": "::1", "mailto:a@b.example": "", "::": ""} {
+		assert.Equal(t, want, host(address), address)
+	}
+}

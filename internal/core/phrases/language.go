@@ -33,6 +33,7 @@ func Guess(text, locale string, frequent map[string][]string) (other string, sig
 	if err != nil {
 		return "", nil
 	}
+	text = clip(text)
 	counts, letters := map[string]int{}, 0
 	for _, r := range text {
 		if !unicode.IsLetter(r) {

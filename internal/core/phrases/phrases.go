@@ -5,6 +5,7 @@ package phrases
 import (
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"golang.org/x/text/language"
 
@@ -24,6 +25,22 @@ type Hit struct {
 	Around    string `json:"around"` // the words with those beside them
 }
 
+// maxText bounds how much of a text is looked at, in bytes: a longer one is far
+// over every store's limit, and reported for that.
+const maxText = 20_000
+
+// clip is the part of a text that is looked at.
+func clip(s string) string {
+	if len(s) <= maxText {
+		return s
+	}
+	n := maxText
+	for n > 0 && !utf8.RuneStart(s[n]) {
+		n--
+	}
+	return s[:n]
+}
+
 // maxHits bounds what is found in one text by one row.
 const maxHits = 20
 
@@ -37,7 +54,7 @@ func Find(l *dossier.Listing, t dossier.Texts, store string, rows []*tables.Phra
 			continue
 		}
 		for _, x := range texts {
-			if x.text == "" {
+			if x.text = clip(x.text); x.text == "" {
 				continue
 			}
 			for _, at := range r.Pattern.All("(?i)", x.text, maxHits) {

@@ -50,9 +50,17 @@ func Read(name string, limit int64) ([]byte, error) {
 	defer f.Close()
 	data, err := io.ReadAll(io.LimitReader(f, limit+1))
 	if err == nil && int64(len(data)) > limit {
-		err = fmt.Errorf("it is larger than the %d MiB that are read of such a file", limit>>20)
+		err = &TooLarge{limit}
 	}
 	return data, err
+}
+
+// TooLarge is the error of a file that is larger than what is read of it.
+type TooLarge struct{ Limit int64 } // bytes
+
+// Error implements error.
+func (t *TooLarge) Error() string {
+	return fmt.Sprintf("it is larger than the %d MiB that are read of such a file", t.Limit>>20)
 }
 
 // Problem says why a file cannot be opened, and what to do about it.
@@ -68,6 +76,10 @@ func Problem(name string, err error, missing string) *place.Problem {
 			return &place.Problem{At: at, What: "this is a folder", Fix: "name the file"}
 		}
 		return &place.Problem{At: at, What: "this is not a regular file", Fix: "name a regular file; devices and pipes are not read"}
+	}
+	var large *TooLarge
+	if errors.As(err, &large) {
+		return &place.Problem{At: at, What: large.Error(), Fix: "shorten it; is it the file that was meant?"}
 	}
 	var path *fs.PathError
 	what := err.Error()

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -16,9 +17,9 @@ import (
 // TestLinks fetches from a server on this machine: what opens, what does not, and
 // nothing at all without the word.
 func TestLinks(t *testing.T) {
-	asked := 0
+	var asked atomic.Int64
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		asked++
+		asked.Add(1)
 		switch r.URL.Path {
 		case "/privacy":
 			w.Header().Set("Content-Type", "text/html")
@@ -40,15 +41,15 @@ func TestLinks(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
 
 	_, _, _ = regola(t, dir, "check", "--on", on, "sound")
-	assert.Zero(t, asked, "no network unless it is asked for")
+	assert.Zero(t, asked.Load(), "no network unless it is asked for")
 	out, _, exit := regola(t, dir, "links", "--on", on, "sound", "--store", "ios")
 	assert.Equal(t, 1, exit)
-	assert.Zero(t, asked, "private addresses are not fetched")
+	assert.Zero(t, asked.Load(), "private addresses are not fetched")
 	assert.Contains(t, out, "private or local address")
 
 	out, stderr, exit := regola(t, dir, "links", "--on", on, "--links-private", "--store", "ios", "sound")
 	assert.Equal(t, 1, exit, stderr)
-	assert.Equal(t, 5, asked, "privacy, help and where it leads, delete, the first page")
+	assert.Equal(t, int64(5), asked.Load(), "privacy, help and where it leads, delete, the first page")
 	golden(t, "links.txt", strings.ReplaceAll(out, server.URL, "http://SERVER"))
 	js, _, _ := regola(t, dir, "links", "--on", on, "--links-private", "--format", "json", "sound")
 	assert.Contains(t, js, `"key": "links.account_deletion"`)

@@ -140,7 +140,16 @@ type App struct {
 	IDs           PerStore[string]  `json:"ids" doc:"the id that is registered with each store"`
 	Category      PerStore[Shelves] `json:"category" words:"categories" doc:"the category in each store; the iOS store takes a second one"`
 	Tags          []string          `json:"tags" doc:"words by which the Android store groups the app"`
+	Copyright     string            `json:"copyright" doc:"the year and the owner of the rights, such as 2026 Terrafuoco Example; shown in the iOS store"`
+	Brand         Brand             `json:"brand" doc:"names that texts may, and may not, use"`
 	Price         string            `json:"price" like:"^(free|[0-9]+([.][0-9]{1,2})? [A-Z]{3})$" hint:"free, or an amount with its currency such as 4.99 EUR" doc:"free, or an amount with its currency such as 4.99 EUR"`
+}
+
+// Brand is names that texts may use, and names that they may not.
+type Brand struct {
+	fact.Mark `json:"-"`
+	Own       []string `json:"own" doc:"names and phrases of your own, which are no claims wherever they occur"`
+	Never     []string `json:"never" doc:"names that no text may use, such as those of competitors"`
 }
 
 // Account is the publisher's account, on which testing periods and documents
@@ -165,6 +174,7 @@ type Links struct {
 	Privacy         string `json:"privacy" doc:"the web page with the privacy policy"`
 	Support         string `json:"support" doc:"the web page where people find help"`
 	Marketing       string `json:"marketing" doc:"the web page about the app"`
+	Terms           string `json:"terms" doc:"the web page with the terms of use, which subscriptions need"`
 	AccountDeletion string `json:"account_deletion" doc:"the web page where people delete their account"`
 }
 

@@ -37,6 +37,7 @@ var Functions = []Function{
 	{"wasted(list(string), string) list(string)", "the keywords of a list that waste room, with the reason: twice, already in the text, of one or two letters, with blanks around them"},
 	{"host(string) string", "the host of a web address, in small letters, without www. and port; empty when it has none"},
 	{"share_word(string, string) bool", "two names belong together: one is in the other, or a word of three letters or more of one is; true when one is empty"},
+	{"keyword_line(string) string", "the first line of a text that is a list of twelve or more words between commas; empty when none is"},
 	{"oddities(string) list(string)", "what would not be seen, or looks broken, in a text: blanks at its ends, control and invisible characters, replaced or doubly encoded letters, HTML"},
 	{"is_placeholder(string) bool", "a text that a template left behind: TODO, lorem ipsum, $(NAME), ${NAME}, a lone -"},
 	{"language(string) string", "the English name of a language tag: Italian for it, British English for en-GB"},
@@ -77,6 +78,7 @@ func library() []cel.EnvOption {
 		truth("is_email", isEmail),
 		truth("is_phone", isPhone),
 		truth("is_placeholder", isPlaceholder),
+		text("keyword_line", func(s string) ref.Val { return types.String(keywordLine(s)) }, cel.StringType),
 		text("host", func(s string) ref.Val { return types.String(host(s)) }, cel.StringType),
 		cel.Function("share_word", cel.Overload("share_word_string_string", []*cel.Type{cel.StringType, cel.StringType}, cel.BoolType,
 			cel.BinaryBinding(func(a, b ref.Val) ref.Val {

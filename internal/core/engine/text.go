@@ -415,3 +415,21 @@ func shareWord(a, b string) bool {
 	}
 	return has(a, b) || has(b, a)
 }
+
+// keywordLine is the first line of a text that is a list of search words: twelve
+// or more parts of one or two words each between commas.
+func keywordLine(s string) string {
+	for line := range strings.SplitSeq(s, "\n") {
+		n := 0
+		for part := range strings.FieldsFuncSeq(line, func(r rune) bool { return r == ',' || r == ';' || r == '、' || r == '，' || r == '|' }) {
+			if words := len(strings.Fields(part)); words == 0 || words > 2 || utf8.RuneCountInString(part) > 24 {
+				n = 0
+				continue
+			}
+			if n++; n == 12 {
+				return line
+			}
+		}
+	}
+	return ""
+}

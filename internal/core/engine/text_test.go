@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -64,6 +65,11 @@ func TestNamesAndHosts(t *testing.T) {
 	}{{"Terrafuoco: forno", "terrafuoco", true}, {"Kiln Log", "The kiln book", true}, {"Terra", "Terrafuoco", true}, {"Runner", "Terrafuoco", false}, {"My App", "Map of my kiln", false}, {"", "Terrafuoco", true}, {"窯の記録", "窯の記録帳", true}} {
 		assert.Equal(t, c.want, shareWord(c.a, c.b), "%v", c)
 		assert.Equal(t, c.want, shareWord(c.b, c.a), "%v", c)
+	}
+	list := "kiln, clay, pottery, glaze, cone, raku, bisque, stoneware, porcelain, slip, wheel, oven log"
+	assert.Equal(t, list, keywordLine("A log.\n"+list))
+	for _, text := range []string{"", "a, b, c", strings.Replace(list, "glaze", "a glaze that runs", 1), "We met Ada, Bruno and Carla, who fire every week, and wrote down what they do."} {
+		assert.Empty(t, keywordLine(text), text)
 	}
 	for address, want := range map[string]string{"https://WWW.Terrafuoco.example:8443/a?b#c": "terrafuoco.example", "terrafuoco.example": "", "": "", "http://[::1]/": "::1", "mailto:a@b.example": "", "::": ""} {
 		assert.Equal(t, want, host(address), address)

@@ -3,8 +3,10 @@
 package phrases
 
 import (
+	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"golang.org/x/text/language"
@@ -44,8 +46,15 @@ func clip(s string) string {
 // maxHits bounds what is found in one text by one row.
 const maxHits = 20
 
-// Find looks through the texts of one language as one store shows them.
-func Find(l *dossier.Listing, t dossier.Texts, store string, rows []*tables.Phrase) (hits []*Hit) {
+// Find looks through the texts of one language as one store shows them. What is
+// part of a name of one's own is no hit; names that may not occur are hits of the
+// kind brand.
+func Find(l *dossier.Listing, t dossier.Texts, store string, rows []*tables.Phrase, brand dossier.Brand) (hits []*Hit) {
+	for _, n := range brand.Never {
+		if strings.TrimSpace(n) != "" {
+			rows = append(slices.Clip(rows), &tables.Phrase{Kind: "brand", What: "a name that the dossier forbids", Pattern: tables.Regexp(whole(n))})
+		}
+	}
 	base := primary(l.Locale)
 	texts := []struct{ field, text string }{{"name", t.Name}, {"tagline", t.Tagline}, {"pitch", t.Pitch}, {"highlight", t.Highlight},
 		{"description", t.Description}, {"release_notes", t.ReleaseNotes}, {"keywords", strings.Join(t.Keywords, "\n")}}
@@ -58,6 +67,9 @@ func Find(l *dossier.Listing, t dossier.Texts, store string, rows []*tables.Phra
 				continue
 			}
 			for _, at := range r.Pattern.All("(?i)", x.text, maxHits) {
+				if own(x.text, at, brand.Own) {
+					continue
+				}
 				h := &Hit{Kind: r.Kind, What: r.What, Words: x.text[at[0]:at[1]], Field: x.field, Locale: l.Locale, Around: around(x.text, at)}
 				h.SetSelf(l.Locate(t.Field(x.field), x.text, at[0]))
 				hits = append(hits, h)
@@ -65,6 +77,41 @@ func Find(l *dossier.Listing, t dossier.Texts, store string, rows []*tables.Phra
 		}
 	}
 	return hits
+}
+
+// whole is an expression for a name that is no part of a longer word.
+func whole(name string) string {
+	name = strings.TrimSpace(name)
+	s := regexp.QuoteMeta(name)
+	if first, _ := utf8.DecodeRuneInString(name); first < utf8.RuneSelf && (unicode.IsLetter(first) || unicode.IsDigit(first)) {
+		s = `\b` + s
+	}
+	if last, _ := utf8.DecodeLastRuneInString(name); last < utf8.RuneSelf && (unicode.IsLetter(last) || unicode.IsDigit(last)) {
+		s += `\b`
+	}
+	return s
+}
+
+// own tells whether a match lies within a name of one's own.
+func own(text string, at []int, names []string) bool {
+	lower := strings.ToLower(text)
+	for _, n := range names {
+		n = strings.ToLower(strings.TrimSpace(n))
+		if n == "" || len(lower) != len(text) {
+			continue
+		}
+		for from := 0; ; {
+			i := strings.Index(lower[from:], n)
+			if i < 0 {
+				break
+			}
+			if from+i <= at[0] && from+i+len(n) >= at[1] {
+				return true
+			}
+			from += i + 1
+		}
+	}
+	return false
 }
 
 // around is a match with a few words before and behind it, on one line.

@@ -67,6 +67,7 @@ type App struct {
 	Category      []string `json:"category"`
 	Tags          []string `json:"tags"`
 	Price         string   `json:"price"`
+	Copyright     string   `json:"copyright"`
 }
 
 // Texts are the texts of one language, with the store's own variants in place.
@@ -222,9 +223,9 @@ func (s *Submission) fromDossier(st *store.Store, d *dossier.Dossier) {
 	s.Account = &d.Account
 	s.Contact, s.Links, s.Answers, s.Review, s.Release = &d.Contact, &d.Links, &d.Answers, &d.Review, &d.Release
 	s.Products, s.Confirmed = d.Products, d.Confirmed
-	a := &App{Name: d.App.Name, Kind: d.App.Kind, DefaultLocale: d.App.DefaultLocale, Tags: d.App.Tags, Price: d.App.Price}
+	a := &App{Name: d.App.Name, Kind: d.App.Kind, DefaultLocale: d.App.DefaultLocale, Tags: d.App.Tags, Price: d.App.Price, Copyright: d.App.Copyright}
 	a.SetSelf(d.App.Self())
-	for _, f := range []string{"name", "kind", "default_locale", "tags", "price"} {
+	for _, f := range []string{"name", "kind", "default_locale", "tags", "price", "copyright"} {
 		a.Put(f, d.App.Field(f))
 	}
 	a.ID, _, _ = d.App.IDs.For(st.Blocks)
@@ -239,7 +240,7 @@ func (s *Submission) fromDossier(st *store.Store, d *dossier.Dossier) {
 		if s.Tables != nil {
 			t.StoreCode = storeCode(st.ID, l.Locale, s.Tables.Locales)
 			t.Seems, t.SeemsWords = phrases.Guess(t.Description+"\n"+t.Pitch, l.Locale, s.Tables.FrequentWords)
-			s.Wording = append(s.Wording, phrases.Find(l, t.Texts, st.ID, s.Tables.Phrases)...)
+			s.Wording = append(s.Wording, phrases.Find(l, t.Texts, st.ID, s.Tables.Phrases, d.App.Brand)...)
 		}
 	}
 	if len(d.Listing) == 0 {

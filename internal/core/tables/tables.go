@@ -38,6 +38,7 @@ type Known struct {
 	PictureNeeds            []*PictureNeed         `json:"picture_needs"`            // of which classes a page needs pictures
 	Phrases                 []*Phrase              `json:"phrases"`                  // of a page's texts that stores turn away
 	DataWords               []string               `json:"data_words"`               // by which a privacy page speaks of data, in small letters
+	Disclosures             map[string][]string    `json:"disclosures"`              // words by which a description says what a store asks it to say
 	FrequentWords           map[string][]string    `json:"frequent_words"`           // of languages, by which a text is recognised
 	PageTexts               []*PageText            `json:"page_texts"`               // how a store's page shows texts
 	Locales                 []*Locale              `json:"locales"`                  // the language codes of each store

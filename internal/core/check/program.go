@@ -23,7 +23,7 @@ import (
 // strangers.
 const (
 	maxRuleCost = 5_000_000  // over all items, in CEL's units, of which a second has about four million
-	maxRunCost  = 15_000_000 // over all rules of one submission
+	maxRunCost  = 10_000_000 // over all rules of one submission
 	maxFaults   = 500        // places that are kept of one rule
 	maxGaps     = 50         // gaps that are kept of one rule
 )

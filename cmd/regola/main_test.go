@@ -328,7 +328,7 @@ func TestOutFile(t *testing.T) {
 }
 
 // TestBadInput holds what the messages alone do not show: a refused demo leaves
-// nothing behind, and a file that may not be read is told so.
+// nothing behind, and a file that may not be read is reported.
 func TestBadInput(t *testing.T) {
 	dir := demo(t)
 	write := func(name, text string) {

@@ -281,6 +281,20 @@ func (e *env) dayFlag(s string) (day.Day, error) {
 	return on, nil
 }
 
+// narrowed checks the flags by which several commands are narrowed: the form of
+// the output (text or json), the stores and the day.
+func (e *env) narrowed(format string, stores []string, on string) (day.Day, error) {
+	if err := oneOf("--format", format, []string{"text", "json"}); err != nil {
+		return day.Day{}, err
+	}
+	for _, s := range stores {
+		if err := oneOf("--store", s, e.storeIDs()); err != nil {
+			return day.Day{}, err
+		}
+	}
+	return e.dayFlag(on)
+}
+
 // oneOf refuses a flag's value that is not among the choices.
 func oneOf(flag, value string, choices []string) error {
 	for _, c := range choices {

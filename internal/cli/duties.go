@@ -23,15 +23,7 @@ first, each with the evidence for which it is asked and the place where the
 dossier answers it. Without a dossier everything is open.`,
 		Example: "  regola duties\n  regola duties build/terrafuoco.aab",
 		RunE: func(c *cobra.Command, args []string) error {
-			if err := oneOf("--format", format, []string{"text", "json"}); err != nil {
-				return err
-			}
-			for _, s := range onlyStores {
-				if err := oneOf("--store", s, e.storeIDs()); err != nil {
-					return err
-				}
-			}
-			on, err := e.dayFlag(on)
+			on, err := e.narrowed(format, onlyStores, on)
 			if err != nil {
 				return err
 			}

@@ -26,15 +26,7 @@ private and local addresses are not fetched unless --links-private says so.
 Exit status: 0 when nothing is likely to be rejected for it, 1 when something is.`,
 		Example: "  regola links\n  regola links store/ --format json",
 		RunE: func(c *cobra.Command, args []string) error {
-			if err := oneOf("--format", format, []string{"text", "json"}); err != nil {
-				return err
-			}
-			for _, s := range onlyStores {
-				if err := oneOf("--store", s, e.storeIDs()); err != nil {
-					return err
-				}
-			}
-			on, err := e.dayFlag(on)
+			on, err := e.narrowed(format, onlyStores, on)
 			if err != nil {
 				return err
 			}

@@ -38,15 +38,7 @@ their names.
 Exit status: 0 when nothing keeps a page from being sent, 1 when something does.`,
 		Example: "  regola pictures\n  regola pictures shots --store ios\n  regola pictures shots --sort-into pictures",
 		RunE: func(c *cobra.Command, args []string) error {
-			if err := oneOf("--format", format, []string{"text", "json"}); err != nil {
-				return err
-			}
-			for _, s := range onlyStores {
-				if err := oneOf("--store", s, e.storeIDs()); err != nil {
-					return err
-				}
-			}
-			on, err := e.dayFlag(on)
+			on, err := e.narrowed(format, onlyStores, on)
 			if err != nil {
 				return err
 			}

@@ -28,12 +28,7 @@ page also has the texts, cut where each store cuts them; it needs no other file.
 The pictures are those of the dossier, or those of some folders.`,
 		Example: "  regola sheet\n  regola sheet --out review/page --store ios --language it",
 		RunE: func(c *cobra.Command, args []string) error {
-			for _, s := range onlyStores {
-				if err := oneOf("--store", s, e.storeIDs()); err != nil {
-					return err
-				}
-			}
-			on, err := e.dayFlag(on)
+			on, err := e.narrowed("text", onlyStores, on)
 			if err != nil {
 				return err
 			}

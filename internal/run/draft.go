@@ -72,6 +72,7 @@ func (r *Runner) Draft(ctx context.Context, packages []string, folder, name, lan
 	}
 	d := &Drafted{Known: draft.Of(whole, keys, paths), Old: dossier.Exists(folder)}
 	d.Known.Settle(name, language)
+	d.Known.Texts = set.On(r.opt.Day).PageTexts
 	if d.Known.Name == "" {
 		return nil, ErrNoName
 	}

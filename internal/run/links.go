@@ -2,11 +2,13 @@ package run
 
 import (
 	"context"
+	"fmt"
 	"net/url"
 	"slices"
 	"strings"
 
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/fetched"
 	"regola.example/regola/internal/core/place"
@@ -101,8 +103,14 @@ func statements(x *fetched.Fetched, s *store.Store, d *dossier.Dossier, p *facts
 			}
 		}})
 	}
-	const most = 20 // hosts of one package
+	const most = 50 // hosts of one package
+	over := func(n int) {
+		if n > most {
+			x.Lose("statements", fact.Unread(fmt.Sprintf("the package names %d hosts; the files of at most %d are fetched", n, most)))
+		}
+	}
 	if p != nil && p.Android != nil && p.Android.Manifest.AutoVerify {
+		over(len(p.Android.Manifest.DeepLinkHosts))
 		for _, h := range p.Android.Manifest.DeepLinkHosts[:min(most, len(p.Android.Manifest.DeepLinkHosts))] {
 			if !strings.Contains(h, "*") {
 				add("assetlinks", h, "/.well-known/assetlinks.json", p.Android.Manifest.Field("deep_link_hosts"))
@@ -118,6 +126,7 @@ func statements(x *fetched.Fetched, s *store.Store, d *dossier.Dossier, p *facts
 			if e.Key != "com.apple.developer.associated-domains" {
 				continue
 			}
+			over(len(e.Values))
 			for _, v := range e.Values[:min(most, len(e.Values))] {
 				kind, host, _ := strings.Cut(v, ":")
 				host, _, _ = strings.Cut(host, "?")

@@ -42,7 +42,7 @@ func TestLoad(t *testing.T) {
 	assert.Contains(t, d.Listing[1].Field("pitch").File, "listing/de.yaml")
 }
 
-// TestProblems puts every mistake into one dossier: all are told at once.
+// TestProblems puts every mistake into one dossier: all are reported at once.
 func TestProblems(t *testing.T) {
 	dir := write(t, map[string]string{
 		"dossier.yaml":    "regola: 1\napp: {name: T, default_locale: en-GB, kidn: app}\nrelease: {channel: pubic}\n",
@@ -68,7 +68,7 @@ func TestProblems(t *testing.T) {
 		_, ps := dossier.Load(write(t, map[string]string{"dossier.yaml": c.doc}), stores, nil)
 		assert.ErrorContains(t, ps.Err(), c.want, name)
 	}
-	// What is wrong with values is told together with what is wrong with keys.
+	// What is wrong with values is reported together with what is wrong with keys.
 	_, ps = dossier.Load(write(t, map[string]string{"dossier.yaml": "regola: 2\nbogus: 1\napp: {name: T, default_locale: english}\npackages: {androit: a, ios: b.ipa}\n"}), stores, nil)
 	for _, want := range []string{`unknown key "bogus"`, "format 1", "not a language tag", `unknown key "androit"`, "does not exist"} {
 		assert.ErrorContains(t, ps.Err(), want)

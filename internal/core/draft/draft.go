@@ -22,6 +22,7 @@ import (
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/tables"
 )
 
 // Known is what is known of an app before anybody wrote a dossier.
@@ -36,7 +37,8 @@ type Known struct {
 	Answers  map[string]string // by path, such as answers.encryption.uses_non_exempt
 	Evidence []*evidence.Evidence
 
-	Questions []*check.Question // what a person must confirm
+	Texts     []*tables.PageText // of the stores' pages, with those that they need
+	Questions []*check.Question  // what a person must confirm
 }
 
 // Of gathers what packages tell. keys are the stores' keys, by platform.
@@ -406,12 +408,14 @@ func (k *Known) listing(language string, first bool) string {
 		}
 		w.line("")
 		w.line("# %s", f.Tag.Get("doc"))
-		needed := map[string]string{"pitch": "android", "description": "android, ios"}[name]
-		if name == "keywords" && first {
-			needed = "ios"
+		var stores []string
+		for _, t := range k.Texts {
+			if t.Text == name && (t.Needed == "every" || t.Needed == "default" && first) {
+				stores = append(stores, t.Store)
+			}
 		}
-		if needed != "" {
-			w.line("# needed: %s", needed)
+		if len(stores) > 0 {
+			w.line("# needed: %s", strings.Join(stores, ", "))
 		}
 		switch {
 		case name == "description" || name == "release_notes":

@@ -8,13 +8,13 @@ import (
 	"golang.org/x/text/language"
 )
 
-// Bounds of the guess: letters that tell a script, words that tell a language.
+// Bounds of the guess: letters that show a script, words that show a language.
 const (
 	fewLetters = 30
 	fewWords   = 4
 )
 
-// scripts that are told apart, by the name of ISO 15924.
+// scripts that are distinguished, by the name of ISO 15924.
 var scripts = map[string]*unicode.RangeTable{
 	"Latn": unicode.Latin, "Cyrl": unicode.Cyrillic, "Grek": unicode.Greek, "Hani": unicode.Han, "Hira": unicode.Hiragana, "Kana": unicode.Katakana,
 	"Hang": unicode.Hangul, "Arab": unicode.Arabic, "Hebr": unicode.Hebrew, "Thai": unicode.Thai, "Deva": unicode.Devanagari,
@@ -55,7 +55,7 @@ func Guess(text, locale string, frequent map[string][]string) (other string, sig
 	if own == nil {
 		own = []string{script.String()}
 	}
-	// What is written with Chinese characters is told by what else is there.
+	// What is written with Chinese characters is recognised by what else is there.
 	base, _ := tag.Base()
 	if cjk := map[string]bool{"zh": true, "ja": true, "ko": true}; cjk[base.String()] {
 		is := ""

@@ -97,6 +97,7 @@ func (l *Library) Gallery(store string, names []string, language string) *Galler
 			one := *f.Pixels // each store's tree has its own marks
 			it.Pixels = &one
 		}
+		it.unsaid()
 		for _, w := range own {
 			if w.ID == f.Wish {
 				it.Slot = w.Slot
@@ -114,6 +115,25 @@ func (l *Library) Gallery(store string, names []string, language string) *Galler
 	g.language(language)
 	g.sets(own)
 	return g
+}
+
+// unsaid loses what a film does not say of itself: a rule must not take it for
+// small.
+func (it *Item) unsaid() {
+	if !it.Film || it.Fault != "" {
+		return
+	}
+	gap := fact.Unread("the film does not say it")
+	if it.Seconds == 0 {
+		it.Lose("seconds", gap)
+	}
+	if it.FrameRate == 0 {
+		it.Lose("frame_rate", gap)
+	}
+	if it.CodecProfile == 0 {
+		it.Lose("codec_profile", gap)
+		it.Lose("codec_level", gap)
+	}
 }
 
 // language gives pictures without a language the default one, and all of one

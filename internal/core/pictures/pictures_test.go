@@ -68,7 +68,7 @@ func TestRead(t *testing.T) {
 	assert.Equal(t, []any{"webm", int64(30), int64(20), 2.5}, []any{p.Kind, p.Width, p.Height, p.Seconds})
 }
 
-// TestCut cuts each file short: each is told.
+// TestCut cuts each file short: each is reported.
 func TestCut(t *testing.T) {
 	for name, data := range media(t) {
 		if name == "h.webm" || name == "moving.gif" {
@@ -160,7 +160,22 @@ func TestScan(t *testing.T) {
 	assert.Equal(t, int64(1), g.Sets[0].Items[0].Pixels.Colors)
 }
 
-// TestPixels tells shapes of icons apart.
+// TestUnsaid holds that what a film does not say is not known, and never small.
+func TestUnsaid(t *testing.T) {
+	classes := builtIn(t).PictureClasses
+	item := func(p *pictures.Picture) *pictures.Item {
+		lib := &pictures.Library{Pictures: []*pictures.Found{{Picture: p, Store: "ios"}}, Classes: classes}
+		return lib.Gallery("ios", []string{"ios"}, "").All[0]
+	}
+	silent := item(&pictures.Picture{Kind: "mp4", Film: true, Width: 886, Height: 1920, Codec: "avc1"})
+	for _, field := range []string{"seconds", "frame_rate", "codec_profile", "codec_level"} {
+		assert.NotEmpty(t, silent.Unread(field), field)
+	}
+	said := item(&pictures.Picture{Kind: "mp4", Film: true, Width: 886, Height: 1920, Codec: "avc1", Seconds: 20, FrameRate: 30, CodecProfile: 100, CodecLevel: 4})
+	assert.Empty(t, said.Unread("frame_rate")+said.Unread("seconds")+said.Unread("codec_profile"))
+}
+
+// TestPixels distinguishes shapes of icons.
 func TestPixels(t *testing.T) {
 	red, white := color.NRGBA{R: 200, A: 255}, color.NRGBA{R: 255, G: 255, B: 255, A: 255}
 	draw := func(ground color.NRGBA, filled func(x, y int) bool) *pictures.Pixels {

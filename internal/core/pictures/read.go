@@ -1,5 +1,5 @@
 // Package pictures reads the pictures and films of a store page from folders,
-// and finds which classes of each store they fit. Kinds are told by content,
+// and finds which classes of each store they fit. Kinds are recognised by content,
 // sizes are those that are shown; pixels are not decoded.
 package pictures
 

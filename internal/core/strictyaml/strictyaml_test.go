@@ -36,7 +36,7 @@ func TestDecode(t *testing.T) {
 	assert.Equal(t, place.Place{File: "k.yaml", Line: 7, Column: 5}, k.Field("shelves[1]"))
 }
 
-// TestProblems writes one mistake of each kind; each is told with its place
+// TestProblems writes one mistake of each kind; each is reported with its place
 // and its fix, all in one go.
 func TestProblems(t *testing.T) {
 	for name, c := range map[string]struct {
@@ -67,7 +67,7 @@ func TestProblems(t *testing.T) {
 		assert.Equal(t, c.line, ps[0].At.Line, name)
 	}
 	var k kiln
-	assert.Len(t, strictyaml.Decode("k.yaml", []byte("fule: gas\ncone: x\nlit: 7\n"), &k), 4, "all problems are told at once")
+	assert.Len(t, strictyaml.Decode("k.yaml", []byte("fule: gas\ncone: x\nlit: 7\n"), &k), 4, "all problems are reported at once")
 }
 
 func FuzzDecode(f *testing.F) {

@@ -313,7 +313,8 @@ type PageText struct {
 	Dated
 	Store      string `json:"store" need:"the store's id"`
 	Text       string `json:"text" need:"the key in listing/<locale>.yaml"`
-	Shown      int64  `json:"shown"` // characters before the text is cut, or hidden behind a tap; 0 for all
+	Needed     string `json:"needed" enum:"every|default"` // in every language of the page, or in the default one; empty for an optional text
+	Shown      int64  `json:"shown"`                       // characters before the text is cut, or hidden behind a tap; 0 for all
 	Confidence string `json:"confidence" enum:"high|medium|low"`
 }
 

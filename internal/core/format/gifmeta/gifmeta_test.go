@@ -32,7 +32,7 @@ func TestRead(t *testing.T) {
 	}
 }
 
-// TestCut cuts a still picture everywhere: each is told, and what was read
+// TestCut cuts a still picture everywhere: each is reported, and what was read
 // before is kept.
 func TestCut(t *testing.T) {
 	data := seed.GIF(t, 30, 20, 1)

@@ -147,6 +147,7 @@ func TestForms(t *testing.T) {
 			t.Run(f.Store+" "+f.Name, func(t *testing.T) {
 				d, ps := dossier.Load("../demo/sound", stores, set.Vocabularies())
 				require.Empty(t, ps)
+				d.Listing[0].Clip = dossier.Clip{Title: "Terrafuoco", Line: "The kiln beside you", Action: "open"}
 				sub := submission.New(submission.Sources{Store: s, Package: f.apply(t, base), Dossier: d, Tables: set.On(on)})
 				verdicts, err := judge.Verdicts(context.Background(), sub, check.Options{Day: on})
 				require.NoError(t, err)

@@ -34,7 +34,7 @@ func (r *Runner) fetch(ctx context.Context, f *links.Fetcher, d *dossier.Dossier
 	for _, s := range r.stores {
 		x := &fetched.Fetched{}
 		out[s.ID] = x
-		targets = append(targets, r.pages(x, d, set.DataWords)...)
+		targets = append(targets, r.pages(x, s, d, set.DataWords)...)
 		targets = append(targets, statements(x, s, d, pkgs[s.ID])...)
 	}
 	var addresses []string
@@ -54,7 +54,7 @@ func (r *Runner) fetch(ctx context.Context, f *links.Fetcher, d *dossier.Dossier
 }
 
 // pages are the links of the dossier itself.
-func (r *Runner) pages(x *fetched.Fetched, d *dossier.Dossier, data []string) (out []target) {
+func (r *Runner) pages(x *fetched.Fetched, s *store.Store, d *dossier.Dossier, data []string) (out []target) {
 	if d == nil {
 		return nil
 	}
@@ -82,8 +82,15 @@ func (r *Runner) pages(x *fetched.Fetched, d *dossier.Dossier, data []string) (o
 	add("links.privacy", d.Links.Privacy, d.Links.Field("privacy"))
 	add("links.support", d.Links.Support, d.Links.Field("support"))
 	add("links.marketing", d.Links.Marketing, d.Links.Field("marketing"))
+	add("links.terms", d.Links.Terms, d.Links.Field("terms"))
 	add("links.account_deletion", d.Links.AccountDeletion, d.Links.Field("account_deletion"))
 	add("contact.website", d.Contact.Website, d.Contact.Field("website"))
+	for _, l := range d.Listing {
+		t := l.For(s.Blocks)
+		for _, key := range []struct{ name, address string }{{"privacy", t.Links.Privacy}, {"support", t.Links.Support}, {"marketing", t.Links.Marketing}} {
+			add("links."+key.name, key.address, t.Links.Field(key.name))
+		}
+	}
 	for _, u := range d.Answers.Restricted {
 		add("answers.restricted", u.Video, u.Field("video"))
 	}

@@ -48,7 +48,9 @@ func Load(folder string, stores []*store.Store, words map[string][]string) (*Dos
 	}
 	problems := strictyaml.DecodeKeys(file, data, d, keys, words)
 	problems = append(problems, d.validate(stores)...)
-	problems = append(problems, d.loadListings(keys)...)
+	listing, ps := d.loadListings("listing", keys)
+	d.Listing, problems = listing, append(problems, ps...)
+	problems = append(problems, d.loadPages(keys)...)
 	fact.Inherit(d)
 	return d, problems
 }
@@ -221,6 +223,11 @@ func (d *Dossier) Files() []string {
 	for _, l := range d.Listing {
 		out = append(out, l.File)
 	}
+	for _, p := range d.Pages {
+		for _, l := range p.Listing {
+			out = append(out, l.File)
+		}
+	}
 	for _, name := range slices.Concat(d.Rulebooks, d.Tables) {
 		out = append(out, filepath.Join(d.Root, name))
 	}
@@ -250,16 +257,43 @@ func (d *Dossier) Inside(name string) (string, *place.Problem) {
 	return file, nil
 }
 
-// loadListings reads listing/<locale>.yaml. A dossier may have none yet.
-func (d *Dossier) loadListings(keys []string) place.Problems {
-	var ps place.Problems
-	folder := filepath.Join(d.Root, "listing")
+// loadPages reads the texts of further pages.
+func (d *Dossier) loadPages(keys []string) (ps place.Problems) {
+	known := map[string]bool{}
+	for _, p := range d.Pages {
+		if p.ID == "" {
+			continue
+		}
+		if known[p.ID] {
+			ps = append(ps, &place.Problem{At: p.Field("id"), What: fmt.Sprintf("there are two pages %q", p.ID), Fix: "give each page an id of its own"})
+		}
+		known[p.ID] = true
+		if p.Store != "" && !slices.Contains(keys, p.Store) {
+			ps = append(ps, &place.Problem{At: p.Field("store"), What: fmt.Sprintf("there is no store %q", p.Store), Fix: "write one of: " + strings.Join(keys, ", ")})
+		}
+		listing, problems := d.loadListings(filepath.Join("listing", p.ID), keys)
+		p.Listing, ps = listing, append(ps, problems...)
+	}
+	entries, _ := os.ReadDir(filepath.Join(d.Root, "listing")) // that it cannot be read was reported
+	for _, e := range entries {
+		if e.IsDir() && !strings.HasPrefix(e.Name(), ".") && !known[e.Name()] {
+			ps = append(ps, &place.Problem{At: place.Place{File: filepath.Join(d.Root, "listing", e.Name())}, What: "no page of the dossier has this folder",
+				Fix: "write it in dossier.yaml under pages: {id: " + e.Name() + ", store: …}, or remove the folder"})
+		}
+	}
+	return ps
+}
+
+// loadListings reads <locale>.yaml in a folder, the default language first. There
+// may be none yet.
+func (d *Dossier) loadListings(under string, keys []string) (out []*Listing, ps place.Problems) {
+	folder := filepath.Join(d.Root, under)
 	entries, err := os.ReadDir(folder)
 	if err != nil {
 		if errors.Is(err, fs.ErrNotExist) {
-			return nil
+			return nil, nil
 		}
-		return place.Problems{{At: place.Place{File: folder}, What: "the folder cannot be read: " + err.Error(), Fix: "check its permissions"}}
+		return nil, place.Problems{{At: place.Place{File: folder}, What: "the folder cannot be read: " + err.Error(), Fix: "check its permissions"}}
 	}
 	names := map[string]string{} // the file of each language
 	for _, e := range entries {
@@ -276,7 +310,7 @@ func (d *Dossier) loadListings(keys []string) place.Problems {
 				Fix: "name the file after its language, such as it.yaml or pt-BR.yaml"})
 			continue
 		}
-		if _, problem := d.Inside(filepath.Join("listing", e.Name())); problem != nil {
+		if _, problem := d.Inside(filepath.Join(under, e.Name())); problem != nil {
 			problem.At = place.Place{File: file}
 			ps = append(ps, problem)
 			continue
@@ -294,14 +328,14 @@ func (d *Dossier) loadListings(keys []string) place.Problems {
 		names[tag] = e.Name()
 		l := &Listing{Locale: locale, File: file, source: strings.Split(string(data), "\n")}
 		ps = append(ps, strictyaml.DecodeKeys(file, data, l, keys, nil)...)
-		d.Listing = append(d.Listing, l)
+		out = append(out, l)
 	}
-	sort.Slice(d.Listing, func(i, j int) bool {
-		a, b := d.Listing[i], d.Listing[j]
+	sort.Slice(out, func(i, j int) bool {
+		a, b := out[i], out[j]
 		if (a.Locale == d.App.DefaultLocale) != (b.Locale == d.App.DefaultLocale) {
 			return a.Locale == d.App.DefaultLocale
 		}
 		return a.Locale < b.Locale
 	})
-	return ps
+	return out, ps
 }

@@ -37,6 +37,8 @@ type Dossier struct {
 	Review    Review           `json:"review" doc:"what the reviewer needs"`
 	Release   Release          `json:"release" doc:"what goes out, where and to whom"`
 	Products  []*Product       `json:"products" doc:"what is sold in the app"`
+	Pages     []*Page          `json:"pages" doc:"further pages of a store, for some countries or a campaign; their texts lie in listing/<id>/<locale>.yaml"`
+	Events    []*Event         `json:"events" doc:"what happens in the app for a few days and is shown on the iOS store's page"`
 	Pictures  []*Pictures      `json:"pictures" doc:"the pictures of the store page; those in the folder pictures need no line here"`
 	Confirmed []*Confirmation  `json:"confirmed" doc:"what was done for a version and no file can show"`
 	Waivers   []*Waiver        `json:"waivers" doc:"findings that the team accepts"`
@@ -156,6 +158,7 @@ type Brand struct {
 // depend.
 type Account struct {
 	fact.Mark `json:"-"`
+	Name      string   `json:"name" doc:"the maker's name as the page shows it"`
 	Kind      string   `json:"kind" enum:"person|organization" doc:"who holds the account: a person or an organization"`
 	Since     *day.Day `json:"since" doc:"the day on which the account was opened"`
 }
@@ -313,6 +316,35 @@ type Product struct {
 	Price     string `json:"price" like:"^[0-9]+([.][0-9]{1,2})? [A-Z]{3}$" hint:"an amount with its currency such as 4.99 EUR" doc:"an amount with its currency such as 4.99 EUR"`
 }
 
+// Page is a further page of one store, which some people see in the place of the
+// usual one. A text that it does not have is that of the usual page.
+type Page struct {
+	fact.Mark `json:"-"`
+	ID        string     `json:"id" need:"the page's id, which names its folder listing/<id>" like:"^[a-z0-9]+(-[a-z0-9]+)*$" hint:"small letters, digits and hyphens such as winter-sale" doc:"the page's id, which names its folder listing/<id>"`
+	Store     string     `json:"store" need:"the store whose page it is" doc:"the store whose page it is"`
+	Countries []string   `json:"countries" like:"^[A-Z]{2}$" hint:"two capital letters such as IT" doc:"the countries that see it; empty for a page that only a link shows"`
+	Listing   []*Listing `json:"-"`
+}
+
+// Event is something that happens in the app for a few days.
+type Event struct {
+	fact.Mark `json:"-"`
+	ID        string       `json:"id" need:"the event's id" doc:"the event's id"`
+	From      *day.Day     `json:"from" doc:"its first day"`
+	Until     *day.Day     `json:"until" doc:"its last day"`
+	Link      string       `json:"link" doc:"the address that opens it in the app"`
+	Texts     []*EventText `json:"texts" doc:"its texts, one entry a language"`
+}
+
+// EventText is what the page says of an event in one language.
+type EventText struct {
+	fact.Mark `json:"-"`
+	Locale    string `json:"locale" need:"the language, such as en-GB" doc:"the language, such as en-GB"`
+	Name      string `json:"name" doc:"the event's name"`
+	Short     string `json:"short" doc:"one line"`
+	Long      string `json:"long" doc:"the text of its own page"`
+}
+
 // Pictures is a further folder of pictures, such as one of screenshots as a
 // simulator leaves them.
 type Pictures struct {
@@ -353,6 +385,24 @@ type Texts struct {
 	Video        string            `json:"video" doc:"the web address of a video of the app, in the Android store"`
 	AltTexts     map[string]string `json:"alt_texts" doc:"for the pictures' file names, what each shows, for people who cannot see them"`
 	ReleaseNotes string            `json:"release_notes" also:"changelog" doc:"what is new in this version"`
+	Links        PageLinks         `json:"links" doc:"web pages in this language, where they differ from links in dossier.yaml"`
+	Clip         Clip              `json:"clip" doc:"the card of the app clip, in the iOS store"`
+}
+
+// PageLinks are web pages in one language.
+type PageLinks struct {
+	fact.Mark `json:"-"`
+	Privacy   string `json:"privacy" doc:"the privacy policy in this language"`
+	Support   string `json:"support" doc:"the help page in this language"`
+	Marketing string `json:"marketing" doc:"the page about the app in this language"`
+}
+
+// Clip is the card that is shown before an app clip opens.
+type Clip struct {
+	fact.Mark `json:"-"`
+	Title     string `json:"title" doc:"its title"`
+	Line      string `json:"line" doc:"the line under it"`
+	Action    string `json:"action" enum:"open|view|play" doc:"what its button says: open, view or play"`
 }
 
 // Listing is listing/<locale>.yaml.
@@ -383,6 +433,12 @@ func (l *Listing) For(keys []string) Texts {
 			continue
 		}
 		t.Put(name, l.Field(name))
+		if f.Type.Kind() == reflect.Struct {
+			if own != nil {
+				overlay(v.FieldByIndex(f.Index), reflect.ValueOf(own).Elem().FieldByIndex(f.Index))
+			}
+			continue
+		}
 		if own != nil {
 			if x := reflect.ValueOf(own).Elem().FieldByIndex(f.Index); !x.IsZero() {
 				v.FieldByIndex(f.Index).Set(x)
@@ -391,6 +447,17 @@ func (l *Listing) For(keys []string) Texts {
 		}
 	}
 	return t
+}
+
+// overlay lays the texts of a block that are there over another, with their places.
+func overlay(dst, src reflect.Value) {
+	to, from := fact.Of(dst.Addr().Interface()), fact.Of(src.Addr().Interface())
+	for _, f := range reflect.VisibleFields(dst.Type()) {
+		if name := fact.FieldName(f); name != "" && !src.FieldByIndex(f.Index).IsZero() {
+			dst.FieldByIndex(f.Index).Set(src.FieldByIndex(f.Index))
+			to.Put(name, from.Field(name))
+		}
+	}
 }
 
 // Secret is a text that nobody sees: it is printed nowhere, whatever prints

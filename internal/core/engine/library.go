@@ -79,6 +79,8 @@ func library() []cel.EnvOption {
 		truth("is_phone", isPhone),
 		truth("is_placeholder", isPlaceholder),
 		text("keyword_line", func(s string) ref.Val { return types.String(keywordLine(s)) }, cel.StringType),
+		cel.Function("head", cel.Overload("head_string_int", []*cel.Type{cel.StringType, cel.IntType}, cel.StringType,
+			cel.BinaryBinding(func(s, n ref.Val) ref.Val { return types.String(head(string(s.(types.String)), int(n.(types.Int)))) }))),
 		text("host", func(s string) ref.Val { return types.String(host(s)) }, cel.StringType),
 		cel.Function("share_word", cel.Overload("share_word_string_string", []*cel.Type{cel.StringType, cel.StringType}, cel.BoolType,
 			cel.BinaryBinding(func(a, b ref.Val) ref.Val {

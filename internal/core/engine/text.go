@@ -16,6 +16,7 @@ import (
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/common/types/traits"
+	"github.com/rivo/uniseg"
 
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/fact"
@@ -381,6 +382,8 @@ func wasted(keywords []string, text string) []string {
 			out = append(out, w+" twice")
 		case seen[w+"\x00"]:
 			out = append(out, w+" is in name or tagline")
+		case twin(w, seen) != "":
+			out = append(out, w+" beside "+twin(w, seen))
 		case len(w) < 3 && w[0] < utf8.RuneSelf:
 			out = append(out, w+" is too short")
 		case k != strings.TrimSpace(k):
@@ -391,6 +394,41 @@ func wasted(keywords []string, text string) []string {
 		}
 	}
 	return out
+}
+
+// head is the first characters of a text, as people see them, without a blank at
+// its end.
+func head(s string, n int) string {
+	g := uniseg.NewGraphemes(s)
+	end := 0
+	for ; n > 0 && g.Next(); n-- {
+		_, end = g.Positions()
+	}
+	return strings.TrimRight(s[:end], " ")
+}
+
+// twin is a word that was seen and is the plural or the singular of another, by
+// the commonest endings of languages with Latin letters.
+func twin(w string, seen map[string]bool) string {
+	if len(w) < 4 {
+		return ""
+	}
+	for _, end := range []string{"s", "es", "n", "en"} {
+		if seen[w+end] {
+			return w + end
+		}
+		if stem, ok := strings.CutSuffix(w, end); ok && len(stem) > 2 && seen[stem] {
+			return stem
+		}
+	}
+	for _, ends := range [][2]string{{"o", "i"}, {"a", "e"}, {"e", "i"}} {
+		for i, end := range ends {
+			if stem, ok := strings.CutSuffix(w, end); ok && seen[stem+ends[1-i]] {
+				return stem + ends[1-i]
+			}
+		}
+	}
+	return ""
 }
 
 // host is the host of a web address, in small letters.

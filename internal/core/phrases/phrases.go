@@ -24,6 +24,7 @@ type Hit struct {
 	Words     string `json:"words"`  // as they stand in the text
 	Field     string `json:"field"`  // the key of the text
 	Locale    string `json:"locale"` // its language
+	Page      string `json:"page"`   // the further page that it belongs to; empty for the usual one
 	Around    string `json:"around"` // the words with those beside them
 }
 
@@ -48,8 +49,8 @@ const maxHits = 20
 
 // Find looks through the texts of one language as one store shows them. What is
 // part of a name of one's own is no hit; names that may not occur are hits of the
-// kind brand.
-func Find(l *dossier.Listing, t dossier.Texts, store string, rows []*tables.Phrase, brand dossier.Brand) (hits []*Hit) {
+// kind brand. page is the id of a further page.
+func Find(l *dossier.Listing, t dossier.Texts, page, store string, rows []*tables.Phrase, brand dossier.Brand) (hits []*Hit) {
 	for _, n := range brand.Never {
 		if strings.TrimSpace(n) != "" {
 			rows = append(slices.Clip(rows), &tables.Phrase{Kind: "brand", What: "a name that the dossier forbids", Pattern: tables.Regexp(whole(n))})
@@ -70,7 +71,7 @@ func Find(l *dossier.Listing, t dossier.Texts, store string, rows []*tables.Phra
 				if own(x.text, at, brand.Own) {
 					continue
 				}
-				h := &Hit{Kind: r.Kind, What: r.What, Words: x.text[at[0]:at[1]], Field: x.field, Locale: l.Locale, Around: around(x.text, at)}
+				h := &Hit{Kind: r.Kind, What: r.What, Words: x.text[at[0]:at[1]], Field: x.field, Locale: l.Locale, Page: page, Around: around(x.text, at)}
 				h.SetSelf(l.Locate(t.Field(x.field), x.text, at[0]))
 				hits = append(hits, h)
 			}

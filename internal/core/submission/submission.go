@@ -37,8 +37,11 @@ type Submission struct {
 	Review     *dossier.Review         `json:"review"`
 	Release    *dossier.Release        `json:"release"`
 	Products   []*dossier.Product      `json:"products"`
+	Texts      []*Texts                `json:"texts"` // those of the usual page, then those of further pages
 	Listing    []*Texts                `json:"listing"`
-	Wording    []*phrases.Hit          `json:"wording"` // of the listing, that stores turn away
+	Pages      []*Page                 `json:"pages"`   // further pages of the store
+	Wording    []*phrases.Hit          `json:"wording"` // of the texts, that stores turn away
+	Events     []*dossier.Event        `json:"events"`
 	Evidence   *evidence.Evidence      `json:"evidence"`
 	Pictures   *pictures.Gallery       `json:"pictures"`    // graphics of the store page
 	Previous   *Part                   `json:"previous"`    // the release before this one
@@ -76,10 +79,19 @@ type Texts struct {
 	dossier.Texts
 	Locale  string `json:"locale"`
 	Default bool   `json:"default"` // the language that stands in for all others
+	Page    string `json:"page"`    // the id of the further page that they belong to; empty for the usual one
 
 	StoreCode  string   `json:"store_code"`  // under which the store keeps the language; empty when it has none
 	Seems      string   `json:"seems"`       // another language, or script, in which the description most likely is; empty without doubt
 	SeemsWords []string `json:"seems_words"` // that point to it
+}
+
+// Page is a further page of the store.
+type Page struct {
+	fact.Mark `json:"-"`
+	ID        string   `json:"id"`
+	Countries []string `json:"countries"`
+	Texts     []*Texts `json:"texts"` // what differs from the usual page
 }
 
 // Sources are what a submission is put together from. Package and dossier may
@@ -182,9 +194,9 @@ func (s *Submission) withoutDossier() {
 	for _, part := range []any{s.App, s.Account, s.Contact, s.Links, s.Answers, s.Review, s.Release} {
 		lose(reflect.ValueOf(part).Elem(), gap)
 	}
-	s.Lose("products", gap)
-	s.Lose("listing", gap)
-	s.Lose("wording", gap)
+	for _, part := range []string{"products", "listing", "pages", "texts", "wording", "events"} {
+		s.Lose(part, gap)
+	}
 }
 
 // lose loses the fields of a struct, and those of the structs in it.
@@ -222,7 +234,7 @@ func unanswered(v reflect.Value, path string) {
 func (s *Submission) fromDossier(st *store.Store, d *dossier.Dossier) {
 	s.Account = &d.Account
 	s.Contact, s.Links, s.Answers, s.Review, s.Release = &d.Contact, &d.Links, &d.Answers, &d.Review, &d.Release
-	s.Products, s.Confirmed = d.Products, d.Confirmed
+	s.Products, s.Events, s.Confirmed = d.Products, d.Events, d.Confirmed
 	a := &App{Name: d.App.Name, Kind: d.App.Kind, DefaultLocale: d.App.DefaultLocale, Tags: d.App.Tags, Price: d.App.Price, Copyright: d.App.Copyright}
 	a.SetSelf(d.App.Self())
 	for _, f := range []string{"name", "kind", "default_locale", "tags", "price", "copyright"} {
@@ -234,19 +246,38 @@ func (s *Submission) fromDossier(st *store.Store, d *dossier.Dossier) {
 	a.Put("category", d.App.Category.Where(st.Blocks))
 	s.App = a
 	for _, l := range d.Listing {
-		t := &Texts{Locale: l.Locale, Default: l.Locale == d.App.DefaultLocale, Texts: l.For(st.Blocks)}
-		t.Mark = t.Texts.Mark
-		s.Listing = append(s.Listing, t)
-		if s.Tables != nil {
-			t.StoreCode = storeCode(st.ID, l.Locale, s.Tables.Locales)
-			t.Seems, t.SeemsWords = phrases.Guess(t.Description+"\n"+t.Pitch, l.Locale, s.Tables.FrequentWords)
-			s.Wording = append(s.Wording, phrases.Find(l, t.Texts, st.ID, s.Tables.Phrases, d.App.Brand)...)
+		t := s.texts(st, d, l, "")
+		s.Listing, s.Texts = append(s.Listing, t), append(s.Texts, t)
+	}
+	for _, p := range d.Pages {
+		if !slices.Contains(st.Blocks, p.Store) {
+			continue
 		}
+		page := &Page{ID: p.ID, Countries: p.Countries}
+		page.Mark = p.Mark
+		for _, l := range p.Listing {
+			page.Texts = append(page.Texts, s.texts(st, d, l, p.ID))
+		}
+		s.Pages, s.Texts = append(s.Pages, page), append(s.Texts, page.Texts...)
 	}
 	if len(d.Listing) == 0 {
-		s.Lose("listing", fact.Unanswered("the dossier has no listing yet"))
-		s.Lose("wording", fact.Unanswered("the dossier has no listing yet"))
+		for _, part := range []string{"listing", "texts", "wording"} {
+			s.Lose(part, fact.Unanswered("the dossier has no listing yet"))
+		}
 	}
+}
+
+// texts are those of one language as the store shows them; what is in them that
+// stores turn away joins the wording.
+func (s *Submission) texts(st *store.Store, d *dossier.Dossier, l *dossier.Listing, page string) *Texts {
+	t := &Texts{Locale: l.Locale, Default: l.Locale == d.App.DefaultLocale, Page: page, Texts: l.For(st.Blocks)}
+	t.Mark = t.Texts.Mark
+	if s.Tables != nil {
+		t.StoreCode = storeCode(st.ID, l.Locale, s.Tables.Locales)
+		t.Seems, t.SeemsWords = phrases.Guess(t.Description+"\n"+t.Pitch, l.Locale, s.Tables.FrequentWords)
+		s.Wording = append(s.Wording, phrases.Find(l, t.Texts, page, st.ID, s.Tables.Phrases, d.App.Brand)...)
+	}
+	return t
 }
 
 // storeCode is the code under which a store keeps a language: the same, one of

@@ -15,6 +15,7 @@ import (
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/motif"
+	"regola.example/regola/internal/core/rating"
 	"regola.example/regola/internal/core/signs"
 	"regola.example/regola/internal/core/spell"
 	"regola.example/regola/internal/core/submission"
@@ -53,6 +54,7 @@ var Functions = []engine.Function{
 	{Signature: "bundle_name(string) string", Doc: "the name of a bundle from its path: KilnKit of Frameworks/KilnKit.framework"},
 	{Signature: "form_factor(Package) string", Doc: "phone, television, watch, car or headset, by what the Android manifest requires; phone for iOS"},
 	{Signature: "likeness(string, string) int", Doc: "how far two pictures show the same, by their fingerprints, from 0 to 100"},
+	{Signature: "rating.said(string) string", Doc: "the answer to a question about the content, also where the line others gives it; empty for one that the store does not ask after these answers"},
 	{Signature: "misspelt(string, list(string)) string", Doc: "the name that was probably meant: one letter added, dropped or changed, or two swapped; empty when none"},
 	{Signature: "keys(map) list(string)", Doc: "the keys of a map with texts as keys"},
 }
@@ -376,6 +378,14 @@ func functions() []cel.EnvOption {
 		}),
 		plain("likeness", "likeness_string_string", []*types.Type{types.StringType, types.StringType}, types.IntType, func(a []ref.Val) ref.Val {
 			return types.Int(motif.Likeness(text(a[0]), text(a[1])))
+		}),
+		member("said", "rating_said", []*types.Type{engine.TypeFor[rating.Rating](), types.StringType}, types.StringType, func(a []ref.Val) ref.Val {
+			r, _ := a[0].Value().(*rating.Rating)
+			answer, ok := r.Said(text(a[1]))
+			if !ok {
+				return engine.Unknown(fact.Gap{Kind: fact.NotAnswered, Path: "answers.content." + text(a[1]), What: "the dossier does not answer answers.content." + text(a[1]), At: r.Self()})
+			}
+			return types.String(answer)
 		}),
 		plain("misspelt", "misspelt_string_list", []*types.Type{types.StringType, textList}, types.StringType, func(a []ref.Val) ref.Val {
 			return types.String(spell.OneOff(text(a[0]), list[string](a[1])))

@@ -437,14 +437,15 @@ func (e *Env) Note(b *rulebook.Book, n *rulebook.Beside, s *submission.Submissio
 // Example judges what an example gives.
 func (p *Program) Example(ex *rulebook.Example) *Verdict {
 	sub := &ex.Given
-	sub.Prepare()
-	if sub.Tables == nil {
-		sub.Tables = p.env.tables
-	}
 	on := p.Rule.Basis.Checked
 	if ex.On != nil {
 		on = *ex.On
 	}
+	if sub.Tables == nil {
+		sub.Tables = p.env.tables
+	}
+	sub.Derive(sub.Tables.On(on))
+	sub.Prepare()
 	return p.Run(sub, on, nil)
 }
 

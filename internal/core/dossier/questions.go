@@ -51,6 +51,7 @@ var questions = sync.OnceValue(func() map[string]string {
 	out["app.id"] = "the id that is registered with the store"
 	out["pictures"] = "the pictures of the store page, in the folder pictures"
 	out["listing"] = "the texts of the page, in listing/<locale>.yaml"
+	out["rating"] = "what is in the app, for its rating, under answers: content"
 	out["wording"], out["texts"] = out["listing"], out["listing"]
 	return out
 })

@@ -179,6 +179,10 @@ type Links struct {
 	Marketing       string `json:"marketing" doc:"the web page about the app"`
 	Terms           string `json:"terms" doc:"the web page with the terms of use, which subscriptions need"`
 	AccountDeletion string `json:"account_deletion" doc:"the web page where people delete their account"`
+	DataDeletion    string `json:"data_deletion" doc:"the web page where people ask for the deletion of data and keep their account"`
+	PrivacyChoices  string `json:"privacy_choices" doc:"the web page where people manage what is kept of them, shown in the iOS store"`
+	ChildSafety     string `json:"child_safety" doc:"the web page with your standards against the sexual abuse of children"`
+	Publisher       string `json:"publisher" doc:"the web page that names the publisher of a news app, with contact and authors"`
 }
 
 // Answers is the one answer sheet from which each store's forms follow. A list
@@ -193,6 +197,11 @@ type Answers struct {
 	Content       map[string]string `json:"content" words:"content" doc:"what is in the app, for its rating"`
 	Audience      Audience          `json:"audience" doc:"whom the app is for"`
 	Encryption    Encryption        `json:"encryption" doc:"the export question"`
+	Moderation    Moderation        `json:"moderation" doc:"what is done about content and messages of people"`
+	Children      Children          `json:"children" doc:"what protects children, where an age below 13 is aimed at"`
+	Rights        Rights            `json:"rights" doc:"content of others in the app"`
+	Regional      Regional          `json:"regional" doc:"what single countries ask for"`
+	Accessibility []string          `json:"accessibility" words:"accessibility" doc:"features for people with disabilities that were tested, shown in the iOS store"`
 	Regulated     Regulated         `json:"regulated" doc:"fields with rules of their own"`
 	Restricted    []*Restricted     `json:"restricted" asked:"yes" doc:"sensitive permissions and functions that need a declaration"`
 }
@@ -207,8 +216,11 @@ type AdvertisingID struct {
 // Accounts says whether people make accounts and can delete them.
 type Accounts struct {
 	fact.Mark       `json:"-"`
-	CreatedInApp    *bool `json:"created_in_app" doc:"whether people can make an account in the app"`
-	DeletionOffered *bool `json:"deletion_offered" doc:"whether they can delete it in the app"`
+	CreatedInApp    *bool    `json:"created_in_app" doc:"whether people can make an account in the app"`
+	DeletionOffered *bool    `json:"deletion_offered" doc:"whether they can delete it in the app"`
+	Ways            []string `json:"ways" asked:"yes" words:"sign_in_ways" doc:"how people sign in; an empty list for no sign-in"`
+	Elsewhere       *bool    `json:"elsewhere" doc:"whether people sign in with an account that they got elsewhere, such as from an employer"`
+	DataDeletion    string   `json:"data_deletion" enum:"yes|no|automatic" doc:"whether people can have data deleted and keep the account: yes, no, or automatic within 90 days"`
 }
 
 // Data is one kind of data that leaves the device.
@@ -221,6 +233,12 @@ type Data struct {
 	Tracking  *bool    `json:"tracking" doc:"whether it is joined with data of other companies, for advertising"`
 	Optional  *bool    `json:"optional" doc:"whether people can refuse"`
 	Stored    *bool    `json:"stored" doc:"whether it is kept longer than it takes to answer the request"`
+
+	CollectedBy   []string `json:"collected_by" doc:"who collects it: app, or identifiers of third-party code; empty for the app"`
+	SharedFor     []string `json:"shared_for" words:"purposes" doc:"what others get it for, where that differs from purposes"`
+	SharedBecause string   `json:"shared_because" words:"share_reasons" doc:"why handing it on does not count as sharing"`
+	Occasional    bool     `json:"occasional" doc:"true when people give it now and then, of their own will and plainly, such as in feedback"`
+	Decimals      string   `json:"decimals" like:"^[0-7]$" hint:"a digit from 0 to 7" doc:"of a location: decimal places of degrees that leave the device"`
 }
 
 // Security says how data travels.
@@ -237,11 +255,49 @@ type Audience struct {
 	AppealsToChildren *bool  `json:"appeals_to_children" doc:"whether its looks could draw children who are not meant"`
 }
 
+// Moderation is what is done about what people send one another.
+type Moderation struct {
+	fact.Mark `json:"-"`
+	Terms     *bool `json:"terms" doc:"whether people accept terms before they send anything"`
+	Report    *bool `json:"report" doc:"whether content and people can be reported in the app"`
+	Block     *bool `json:"block" doc:"whether people can be blocked"`
+	Filter    *bool `json:"filter" doc:"whether what is objectionable is filtered before others see it"`
+	OddsShown *bool `json:"odds_shown" doc:"whether the odds of paid random items are shown before buying"`
+}
+
+// Children is what protects children.
+type Children struct {
+	fact.Mark    `json:"-"`
+	AgeScreen    *bool `json:"age_screen" doc:"whether a neutral question for the age stands before what is not for children"`
+	Gate         *bool `json:"gate" doc:"whether links out of the app and purchases stand behind a gate that only adults pass"`
+	AdsCertified *bool `json:"ads_certified" doc:"whether all advertising comes by code that is certified for children"`
+}
+
+// Rights is about content of others.
+type Rights struct {
+	fact.Mark  `json:"-"`
+	ThirdParty *bool `json:"third_party" doc:"whether the app has, shows or opens content of others"`
+	Held       *bool `json:"held" doc:"whether you have the rights to it in every country of the release"`
+}
+
+// Regional is what single countries ask for.
+type Regional struct {
+	fact.Mark   `json:"-"`
+	Trader      *bool    `json:"trader" doc:"whether you act as a trader in the European Union"`
+	ChinaFiling string   `json:"china_filing" doc:"the number of the app's filing in mainland China"`
+	ChinaGame   string   `json:"china_game" doc:"the number of a game's approval in mainland China"`
+	KoreaGame   string   `json:"korea_game" doc:"the number of a game's certificate in South Korea"`
+	GamblingIn  []string `json:"gambling_in" like:"^[A-Z]{2}$" hint:"two capital letters such as IT" doc:"the countries for which you hold a licence for gambling"`
+	FinanceIn   []string `json:"finance_in" like:"^[A-Z]{2}$" hint:"two capital letters such as IT" doc:"the countries for which you hold a licence for crypto-currency or loans"`
+}
+
 // Encryption answers the export question.
 type Encryption struct {
 	fact.Mark     `json:"-"`
 	UsesNonExempt *bool  `json:"uses_non_exempt" doc:"whether the app uses encryption that export rules do not exempt"`
 	ComplianceRef string `json:"compliance_ref" doc:"the code of the approved export documents"`
+	Kind          string `json:"kind" enum:"none|system|standard|own" doc:"none; system: only what the platform offers; standard: published algorithms beside it; own: algorithms of your own"`
+	France        *bool  `json:"france" doc:"whether the declaration for France was made"`
 }
 
 // Regulated is fields with rules of their own.
@@ -251,6 +307,10 @@ type Regulated struct {
 	Government *bool    `json:"government" doc:"whether it is made by or for a government"`
 	Health     []string `json:"health" asked:"yes" words:"health" doc:"functions on health; an empty list for none"`
 	Finance    []string `json:"finance" asked:"yes" words:"finance" doc:"functions on money; an empty list for none"`
+
+	OfficialInformation bool   `json:"official_information" doc:"true when it gives information of authorities and is not official"`
+	MedicalDevice       string `json:"medical_device" enum:"no|approved" doc:"whether it is a medical device with an approval"`
+	Mandate             string `json:"mandate" doc:"of a government app: the document that shows the mandate"`
 }
 
 // Restricted declares a sensitive permission or function: what for, and where

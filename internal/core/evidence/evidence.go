@@ -24,6 +24,8 @@ type Evidence struct {
 	BadReasons        []*BadReason      `json:"bad_reasons"`        // declared reasons that are not known
 	Collected         []*Collected      `json:"collected"`          // kinds of data that privacy manifests declare, over the whole app
 	BadCollected      []*BadReason      `json:"bad_collected"`      // declared kinds of data or purposes that are not known
+	Functions         []*Function       `json:"functions"`          // what the package can do, as far as declarations ask
+	Data              []*Data           `json:"data"`               // kinds of data that something in the package points to
 }
 
 // SDK is third-party code that was recognised in the package.
@@ -67,6 +69,8 @@ func Of(pkg *facts.Package, code *signs.Index, t *tables.Set) *Evidence {
 		e.collected(pkg.IOS, t)
 		e.wording(pkg.IOS, t)
 	}
+	e.functions(pkg, t, code)
+	e.data(pkg, t)
 	return e
 }
 

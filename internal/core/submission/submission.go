@@ -17,6 +17,7 @@ import (
 	"regola.example/regola/internal/core/phrases"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/rating"
 	"regola.example/regola/internal/core/signs"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/tables"
@@ -42,6 +43,7 @@ type Submission struct {
 	Pages      []*Page                 `json:"pages"`   // further pages of the store
 	Wording    []*phrases.Hit          `json:"wording"` // of the texts, that stores turn away
 	Events     []*dossier.Event        `json:"events"`
+	Rating     *rating.Rating          `json:"rating"` // estimated from the answers on the content
 	Evidence   *evidence.Evidence      `json:"evidence"`
 	Pictures   *pictures.Gallery       `json:"pictures"`    // graphics of the store page
 	Previous   *Part                   `json:"previous"`    // the release before this one
@@ -139,8 +141,35 @@ func New(src Sources) *Submission {
 	if s.Version == "" && s.Pkg != nil {
 		s.Version = s.Pkg.Version()
 	}
+	s.Derive(s.Tables)
 	s.Prepare()
 	return s
+}
+
+// Derive calculates what follows from the answers, by the tables of a day. What is
+// there already stays.
+func (s *Submission) Derive(t *tables.Set) {
+	if s.Rating != nil || s.Answers == nil || t == nil {
+		return
+	}
+	if s.bare || len(s.Answers.Content) == 0 {
+		s.Lose("rating", fact.Unanswered("the dossier does not answer answers.content"))
+		return
+	}
+	s.Rating = rating.Of(s.Store, s.App != nil && s.App.Kind == "game", s.Answers.Content, s.known(), t)
+	s.Rating.SetSelf(s.Answers.Field("content"))
+}
+
+// known is what other answers say about the content.
+func (s *Submission) known() map[string]string {
+	out := map[string]string{}
+	if a := s.Answers.Ads; a != nil && !*a {
+		out["advertising"] = "none"
+	}
+	if m := s.Answers.Moderation; m.Report != nil && m.Block != nil && !*m.Report && !*m.Block {
+		out["safeguards"] = "none"
+	}
+	return out
 }
 
 // kinds says what a nil pointer means in each part of the tree: in the package

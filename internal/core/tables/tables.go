@@ -14,16 +14,23 @@ import (
 // Known is the tables whose rows have a type.
 type Known struct {
 	Permissions             map[string]*Permission `json:"permissions"`
-	Restricted              map[string]*Restricted `json:"restricted"`       // uses that need a declaration
-	ForegroundTypes         map[string]*Foreground `json:"foreground_types"` // of services, with what each needs
-	ImpliedFeatures         []*ImpliedFeature      `json:"implied_features"` // that permissions make required
-	LoanBarred              []*Barred              `json:"loan_barred"`      // permissions that loan apps may not ask for
-	CompatLibraries         []string               `json:"compat_libraries"` // packages of libraries that call the platform for whoever asks them
-	CodeLevels              map[string]int64       `json:"code_levels"`      // formats of code files, with the first API level that reads each
-	Densities               map[string]int64       `json:"densities"`        // screen densities, in dots per inch
-	Words                   map[string][]*Word     `json:"words"`            // vocabularies of the dossier
+	Restricted              map[string]*Restricted `json:"restricted"`        // uses that need a declaration
+	ForegroundTypes         map[string]*Foreground `json:"foreground_types"`  // of services, with what each needs
+	ImpliedFeatures         []*ImpliedFeature      `json:"implied_features"`  // that permissions make required
+	LoanBarred              []*Barred              `json:"loan_barred"`       // permissions that loan apps may not ask for
+	CompatLibraries         []string               `json:"compat_libraries"`  // packages of libraries that call the platform for whoever asks them
+	CodeLevels              map[string]int64       `json:"code_levels"`       // formats of code files, with the first API level that reads each
+	Densities               map[string]int64       `json:"densities"`         // screen densities, in dots per inch
+	Words                   map[string][]*Word     `json:"words"`             // vocabularies of the dossier
+	ContentQuestions        []*ContentQuestion     `json:"content_questions"` // which store asks what about the content
+	RatingSchemes           []*RatingScheme        `json:"rating_schemes"`    // who rates where, with which labels
+	RatingRows              []*RatingRow           `json:"rating_rows"`       // what an answer leads to at least
+	RatingNotices           []*RatingNotice        `json:"rating_notices"`    // what stands beside the label
 	Purposes                []*Purpose             `json:"purposes"`
 	SDKs                    []*SDK                 `json:"sdks"`
+	FunctionSigns           []*FunctionSign        `json:"function_signs"`           // what a package can do, as far as declarations ask
+	PurposeData             map[string][]string    `json:"purpose_data"`             // kinds of data of which a purpose string speaks
+	KindPurposes            map[string][]string    `json:"kind_purposes"`            // purposes for which code of a kind usually takes data
 	Reasons                 []*Reason              `json:"reasons"`                  // calls of the iOS platform whose use needs a declared reason
 	PublicLibraries         []string               `json:"public_libraries"`         // of the Android system, to which an app may link
 	ClosedCalls             []string               `json:"closed_calls"`             // Android calls that read identifiers closed to apps of today
@@ -70,6 +77,85 @@ type Word struct {
 	Word   string   `json:"word" need:"the word"`
 	What   string   `json:"what"`   // what it means
 	Values []string `json:"values"` // the answers that it takes; empty for none
+}
+
+// FunctionSign is something that a package can do, and how it shows.
+type FunctionSign struct {
+	fact.Mark `json:"-"`
+	Dated
+	ID                 string   `json:"id" need:"its name"`
+	What               string   `json:"what" need:"the function, in words"`
+	SDKKinds           []string `json:"sdk_kinds"`           // kinds of third-party code
+	Permissions        []string `json:"permissions"`         // of Android
+	PermissionPrefixes []string `json:"permission_prefixes"` // beginnings of them
+	Services           []string `json:"services"`            // permissions that guard a service of the app
+	Categories         []string `json:"categories"`          // of intent filters
+	Metadata           []string `json:"metadata"`            // of the manifest
+	AndroidClasses     []string `json:"android_classes"`     // that a code file defines
+	Entitlements       []string `json:"entitlements"`        // of the code signature
+	Modes              []string `json:"modes"`               // of the background
+	Keys               []string `json:"keys"`                // of the property list
+	Signs              []*Sign  `json:"signs"`               // of iOS code
+	Files              Regexp   `json:"files"`               // paths
+	Texts              Regexp   `json:"texts"`               // string literals of iOS code
+	Confidence         string   `json:"confidence" need:"how sure the signs are" enum:"high|medium|low"`
+}
+
+// When is answers about the content: for each question, those that count.
+type When map[string][]string
+
+// ContentQuestion is a question about the content, as one or both stores ask it.
+type ContentQuestion struct {
+	fact.Mark `json:"-"`
+	Dated
+	Question string   `json:"question" need:"a word of the vocabulary content"`
+	Stores   []string `json:"stores" need:"the stores that ask it"`
+	If       When     `json:"if"` // it is asked after these answers only
+	Or       When     `json:"or"` // or these
+}
+
+// RatingScheme is who rates apps in some countries, and by which labels.
+type RatingScheme struct {
+	fact.Mark `json:"-"`
+	Dated
+	ID        string         `json:"id" need:"its name in rating_rows"`
+	Store     string         `json:"store" need:"the store whose apps it rates"`
+	Region    string         `json:"region" need:"where, in words"`
+	By        string         `json:"by"`        // the board
+	Games     bool           `json:"games"`     // games only
+	Countries []string       `json:"countries"` // those that it is for; empty for all others
+	Labels    []*RatingLabel `json:"labels" need:"its labels, lowest first"`
+}
+
+// RatingLabel is one label of a scheme.
+type RatingLabel struct {
+	fact.Mark `json:"-"`
+	Is        string `json:"is" need:"the label"`
+	Age       int64  `json:"age"` // what it means, in years
+}
+
+// RatingRow is what some answers lead to, in each scheme.
+type RatingRow struct {
+	fact.Mark `json:"-"`
+	Dated
+	ID         string              `json:"id" need:"its name"`
+	If         When                `json:"if" need:"the answers; every question must have one of those listed"`
+	Or         When                `json:"or"` // a second set, enough by itself
+	Then       map[string]string   `json:"then" need:"the least label, by scheme"`
+	Range      map[string][]string `json:"range"`   // lowest and highest label that is plausible, by scheme
+	Refuses    []string            `json:"refuses"` // stores that refuse such content
+	Sure       []string            `json:"sure"`    // schemes where the label is firmer than the confidence
+	Confidence string              `json:"confidence" enum:"high|medium|low"`
+}
+
+// RatingNotice is a line beside the label.
+type RatingNotice struct {
+	fact.Mark `json:"-"`
+	Dated
+	ID     string   `json:"id" need:"its name"`
+	What   string   `json:"what" need:"the line, in words"`
+	If     When     `json:"if" need:"the answers that lead to it"`
+	Stores []string `json:"stores" need:"the stores that show it"`
 }
 
 // Restricted is a use that needs a declaration.

@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -45,6 +46,8 @@ type Options struct {
 type Job struct {
 	Packages []string // files or folders; in the place of those that the dossier names
 	Dossier  string   // folder; empty for none
+
+	Content map[string]string // answers on the content that are tried in the place of the dossier's
 }
 
 // Runner judges releases. What it loads it loads once; it is safe for use by
@@ -240,6 +243,12 @@ func (r *Runner) Check(ctx context.Context, job Job) (*check.Result, error) {
 		d, problems = r.Dossier(job.Dossier)
 		if d != nil && len(packages) == 0 {
 			packages = r.named(d)
+		}
+		if d != nil && len(job.Content) > 0 {
+			if d.Answers.Content == nil {
+				d.Answers.Content = map[string]string{}
+			}
+			maps.Copy(d.Answers.Content, job.Content)
 		}
 	}
 	var pkgs []*facts.Package

@@ -64,7 +64,7 @@ func Run(ctx context.Context, pairs []Pair, d *dossier.Dossier, o Options) (*Res
 		if err != nil {
 			return nil, err
 		}
-		st := &Store{ID: p.Judge.Store.ID, Name: p.Judge.Store.Name, Verdicts: verdicts, Fetched: p.Submission.Fetched}
+		st := &Store{ID: p.Judge.Store.ID, Name: p.Judge.Store.Name, Verdicts: verdicts, Fetched: p.Submission.Fetched, Rating: p.Submission.Rating, Disclosure: p.Submission.Disclosure}
 		if pkg := p.Submission.Pkg; pkg != nil {
 			st.Package, st.AppID, st.Version = pkg.File, pkg.ID(), pkg.Version()
 			if pkg.IOS != nil {

@@ -10,10 +10,12 @@ import (
 	"slices"
 
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/disclosure"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/fetched"
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/rating"
 	"regola.example/regola/internal/core/rulebook"
 )
 
@@ -161,6 +163,9 @@ type Store struct {
 	Version  string
 	Verdicts []*Verdict
 	Fetched  *fetched.Fetched // nil when no links were fetched
+
+	Rating     *rating.Rating         // nil when nothing on the content is answered
+	Disclosure *disclosure.Disclosure // nil without a dossier
 }
 
 // Outcome is what a store would do with a release, in a word.

@@ -177,6 +177,9 @@ func (e *Evidence) data(pkg *facts.Package, t *tables.Set) {
 				by = b
 			}
 			kind := c.Names[0]
+			if n := t.DataNames[c.Type]; n != "" {
+				kind = n
+			}
 			var purposes []string
 			for _, p := range c.Purposes {
 				purposes = append(purposes, c.PurposeNames[p][0])

@@ -9,6 +9,7 @@ import (
 
 	"golang.org/x/text/language"
 
+	"regola.example/regola/internal/core/disclosure"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/evidence"
 	"regola.example/regola/internal/core/fact"
@@ -44,6 +45,7 @@ type Submission struct {
 	Wording    []*phrases.Hit          `json:"wording"` // of the texts, that stores turn away
 	Events     []*dossier.Event        `json:"events"`
 	Rating     *rating.Rating          `json:"rating"` // estimated from the answers on the content
+	Disclosure *disclosure.Disclosure  `json:"-"`      // the store's form on data, derived from the answers
 	Evidence   *evidence.Evidence      `json:"evidence"`
 	Pictures   *pictures.Gallery       `json:"pictures"`    // graphics of the store page
 	Previous   *Part                   `json:"previous"`    // the release before this one
@@ -151,6 +153,9 @@ func New(src Sources) *Submission {
 func (s *Submission) Derive(t *tables.Set) {
 	if s.Rating != nil || s.Answers == nil || t == nil {
 		return
+	}
+	if !s.bare {
+		s.Disclosure = disclosure.Of(s.Store, s.Answers, s.Evidence, t)
 	}
 	if s.bare || len(s.Answers.Content) == 0 {
 		s.Lose("rating", fact.Unanswered("the dossier does not answer answers.content"))

@@ -29,6 +29,8 @@ type Known struct {
 	Purposes                []*Purpose             `json:"purposes"`
 	SDKs                    []*SDK                 `json:"sdks"`
 	FunctionSigns           []*FunctionSign        `json:"function_signs"`           // what a package can do, as far as declarations ask
+	DataNames               map[string]string      `json:"data_names"`               // the kind that stands for an identifier of privacy manifests, where several do
+	DataForms               []*DataForm            `json:"data_forms"`               // how answers on data go over into a store's form
 	PurposeData             map[string][]string    `json:"purpose_data"`             // kinds of data of which a purpose string speaks
 	KindPurposes            map[string][]string    `json:"kind_purposes"`            // purposes for which code of a kind usually takes data
 	Reasons                 []*Reason              `json:"reasons"`                  // calls of the iOS platform whose use needs a declared reason
@@ -99,6 +101,18 @@ type FunctionSign struct {
 	Files              Regexp   `json:"files"`               // paths
 	Texts              Regexp   `json:"texts"`               // string literals of iOS code
 	Confidence         string   `json:"confidence" need:"how sure the signs are" enum:"high|medium|low"`
+}
+
+// DataForm is how kinds of data and purposes of a dossier go over into the form of
+// a store.
+type DataForm struct {
+	fact.Mark `json:"-"`
+	Dated
+	Store          string              `json:"store" need:"the store's id"`
+	KeptOnly       bool                `json:"kept_only"`       // it asks only for what is kept longer than a request takes
+	TrackingShares bool                `json:"tracking_shares"` // what is used for tracking counts as shared
+	Kinds          map[string][]string `json:"kinds"`           // where a kind is asked for under other names
+	Purposes       map[string]string   `json:"purposes"`        // where a purpose is asked for under another name
 }
 
 // When is answers about the content: for each question, those that count.

@@ -1,9 +1,12 @@
 package main_test
 
 import (
+	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -59,6 +62,7 @@ func TestMistakes(t *testing.T) {
 				text, err := os.ReadFile(filepath.Join(dir, c.Edit[0]))
 				require.NoError(t, err)
 				require.Contains(t, string(text), c.Edit[1])
+				c.Want = placed(c.Want, strings.Count(string(text)[:strings.Index(string(text), c.Edit[1])], "\n")+1)
 				write(c.Edit[0], strings.Replace(string(text), c.Edit[1], c.Edit[2], 1))
 			}
 			if len(c.File) > 0 {
@@ -81,6 +85,20 @@ func TestMistakes(t *testing.T) {
 			}
 		})
 	}
+}
+
+// edited is a line of the edited file, counted from the line of the edit.
+var edited = regexp.MustCompile(`dossier\.yaml:@([+-]\d+)?`)
+
+// placed writes the lines of expected places, so that the demo can grow.
+func placed(want words, line int) (out words) {
+	for _, w := range want {
+		out = append(out, edited.ReplaceAllStringFunc(w, func(s string) string {
+			by, _ := strconv.Atoi(strings.TrimPrefix(s, "dossier.yaml:@"))
+			return fmt.Sprintf("dossier.yaml:%d", line+by)
+		}))
+	}
+	return out
 }
 
 // copyDossier copies a dossier, its packages as links.

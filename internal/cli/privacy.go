@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/internal/core/artifact"
+	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/evidence"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/signs"
@@ -18,22 +19,38 @@ import (
 )
 
 func (e *env) privacyCommand() *cobra.Command {
-	var manifest, bundle, format string
+	var manifest, bundle, format, folder, on string
 	c := &cobra.Command{
-		Use:   "privacy PACKAGE",
-		Short: "Hold what the code uses against what privacy manifests declare",
-		Long: `Show, bundle by bundle, which calls need a declared reason, which reasons the
+		Use:   "privacy [DOSSIER|PACKAGE]",
+		Short: "Show what each store hears about data, beside what the packages point to",
+		Long: `Of a dossier: the form on data of each store, as it follows from answers: data: in
+dossier.yaml, who collects each kind, what in the packages points to it, and what
+the packages point to and the sheet leaves out.
+
+Of a package: bundle by bundle, which calls need a declared reason, which reasons the
 privacy manifests give, and what is missing; then the union over the app, and
 the third-party code that was recognised.
 
 With --manifest, a privacy manifest for the app is written that declares what was
 found, and with --bundle for an extension or a framework inside it. Reasons are
 the developer's to choose: each missing one is marked, never guessed.`,
-		Example: "  regola privacy build/Terrafuoco.ipa\n  regola privacy build/Terrafuoco.ipa --manifest PrivacyInfo.xcprivacy",
-		Args:    somePackage,
+		Example: "  regola privacy\n  regola privacy --format csv > data.csv\n  regola privacy build/Terrafuoco.ipa\n  regola privacy build/Terrafuoco.ipa --manifest PrivacyInfo.xcprivacy",
 		RunE: func(c *cobra.Command, args []string) error {
-			if err := oneOf("--format", format, []string{"text", "json"}); err != nil {
+			if err := oneOf("--format", format, []string{"text", "json", "csv"}); err != nil {
 				return err
+			}
+			jobs, err := inputs(args, folder, false)
+			if err != nil {
+				return err
+			}
+			if len(jobs) == 1 && jobs[0].Dossier != "" && len(jobs[0].Packages) == 0 && manifest == "" {
+				return e.disclosures(c, jobs[0], format, on)
+			}
+			if err := somePackage(c, args); err != nil {
+				return err
+			}
+			if format == "csv" || c.Flags().Changed("on") {
+				return usageError("--format csv and --on are for a dossier", "name its folder, or drop them")
 			}
 			if manifest == "" && c.Flags().Changed("bundle") {
 				return usageError("--bundle says for which bundle --manifest is written", "add --manifest FILE, or drop --bundle")
@@ -90,9 +107,34 @@ the developer's to choose: each missing one is marked, never guessed.`,
 			return err
 		},
 	}
-	c.Flags().StringVar(&format, "format", "text", "form of the output: text or json")
-	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
+	c.Flags().StringVar(&format, "format", "text", "form of the output: text, json, or of a dossier csv")
+	c.Flags().StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
+	c.Flags().StringVar(&on, "on", "", "as of a day, such as 2027-09-01 (today by default)")
+	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json", "csv"))
 	c.Flags().StringVar(&manifest, "manifest", "", "write a privacy manifest to this file, which must not exist yet")
 	c.Flags().StringVar(&bundle, "bundle", ".", "the bundle that the manifest is for: its path within the app")
 	return c
+}
+
+// disclosures shows the forms on data that follow from a dossier.
+func (e *env) disclosures(c *cobra.Command, job run.Job, format, on string) error {
+	day, err := e.narrowed("text", nil, on)
+	if err != nil {
+		return err
+	}
+	r, err := run.New(e.lib, run.Options{Options: check.Options{Day: day}})
+	if err != nil {
+		return err
+	}
+	res, err := r.Check(c.Context(), job)
+	if err != nil {
+		return err
+	}
+	switch format {
+	case "json":
+		return report.JSON(e.out, report.NewDisclosureDocument(res))
+	case "csv":
+		return report.DisclosureCSV(e.out, res)
+	}
+	return report.Disclosures(e.out, res, e.look(e.out))
 }

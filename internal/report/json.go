@@ -54,6 +54,7 @@ type DutyEntry struct {
 	What    string      `json:"what"`
 	State   string      `json:"state" enum:"open|contradicted|done"`
 	Because string      `json:"because"` // the evidence; empty for what every release is asked
+	Act     string      `json:"act" enum:"answer|declare|host|hand in"`
 	Write   string      `json:"write"`   // where the dossier answers it
 	Impact  string      `json:"impact"`  // what the store does without it
 	Stores  []string    `json:"stores"`
@@ -239,10 +240,12 @@ func findingEntries(findings []*check.Finding) []FindingEntry {
 }
 
 // NewDuties lists the duties in their JSON form.
-func NewDuties(r *check.Result) []DutyEntry {
+func NewDuties(r *check.Result) []DutyEntry { return duties(r.Duties()) }
+
+func duties(list []*check.Duty) []DutyEntry {
 	out := []DutyEntry{}
-	for _, d := range r.Duties() {
-		out = append(out, DutyEntry{d.What, string(d.State), d.Because, d.Write, string(d.Impact), d.Stores, d.Rule.ID, d.At})
+	for _, d := range list {
+		out = append(out, DutyEntry{d.What, string(d.State), d.Because, d.Act, d.Write, string(d.Impact), d.Stores, d.Rule.ID, d.At})
 	}
 	return out
 }

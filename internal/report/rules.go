@@ -158,7 +158,7 @@ func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []strin
 		row("asks", plainTemplate(r.Ask.Src))
 	}
 	if r.Duty != nil {
-		row("duty", plainTemplate(r.Duty.What.Src)+" (write "+r.Duty.Write+")")
+		row("duty", plainTemplate(r.Duty.What.Src)+" (write "+plainTemplate(r.Duty.Write.Src)+")")
 	}
 	if len(r.After) > 0 {
 		row("follows", "from "+strings.Join(r.After, ", ")+", when that is broken too")

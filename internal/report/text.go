@@ -298,6 +298,7 @@ func (p *printer) duties(r *check.Result) {
 	}
 	p.line("")
 	p.line("%s  %s", p.strong("TO ANSWER  "+Count(len(open), "question", "questions")), p.dim(`the stores will ask; "regola duties" says where to write each`))
+	open = gathered(open, p.look.All)
 	for i, d := range open {
 		if i == maxDuties && !p.look.All {
 			p.line("  %s", p.dim(fmt.Sprintf("and %d more (regola duties, or --all)", len(open)-i)))

@@ -33,6 +33,7 @@ type Duty struct {
 	Because string      // the evidence; empty for what every release is asked
 	At      place.Place // of the evidence
 	Write   string      // where the dossier answers it
+	Act     string      // what is to be done: answer, declare, host or hand in
 	Stores  []string
 	Impact  rulebook.Impact // what the store does without it
 }
@@ -76,15 +77,14 @@ func (r *Result) Duties() []*Duty {
 				continue
 			}
 			for _, g := range v.Gaps {
-				what := dossier.Question(g.Path)
-				if g.Kind == fact.NotRead || what == "" || slices.ContainsFunc(worded, func(d *Duty) bool { return within(g.Path, d.Write) }) {
-					continue
-				}
-				path := g.Path
+				what, path := dossier.Question(g.Path), g.Path
 				if at := answeredAt[path]; at != "" {
 					path = at
 				}
-				add(Duty{Rule: v.Rule, State: Due, What: what, Write: path, Impact: v.Rule.Fixed()}, s.ID)
+				if g.Kind == fact.NotRead || what == "" || slices.ContainsFunc(worded, func(d *Duty) bool { return within(path, d.Write) }) {
+					continue
+				}
+				add(Duty{Rule: v.Rule, State: Due, What: what, Write: path, Act: actOf(path, ""), Impact: v.Rule.Fixed()}, s.ID)
 			}
 		}
 	}
@@ -94,8 +94,60 @@ func (r *Result) Duties() []*Duty {
 	return out
 }
 
+// acts are what is to be done for what the dossier holds under a path; anything else
+// is to be answered.
+var acts = []struct{ path, act string }{
+	{"links", "host"}, {"answers.restricted", "declare"}, {"answers.regional", "hand in"}, {"answers.encryption.compliance_ref", "hand in"},
+	{"answers.encryption.france", "hand in"}, {"answers.regulated.mandate", "hand in"}, {"answers.regulated", "declare"}, {"answers.encryption", "declare"},
+	{"answers.children", "declare"}, {"answers.moderation", "declare"}, {"answers.rights", "declare"}, {"answers.advertising_id", "declare"},
+	{"answers.audience", "declare"}, {"pictures", "hand in"}, {"listing", "hand in"}, {"products", "hand in"},
+}
+
+// actOf is what is to be done, as the rule says or as the place tells.
+func actOf(path, said string) string {
+	if said != "" {
+		return strings.ReplaceAll(said, "-", " ")
+	}
+	for _, a := range acts {
+		if within(path, a.path) {
+			return a.act
+		}
+	}
+	return "answer"
+}
+
+// Since leaves out of duties what the stores asked before: because of an older
+// package, with the same dossier. Only stores with an older package are looked at.
+func Since(now []*Duty, before *Result) []*Duty {
+	asked := map[string]bool{}
+	had := map[string]bool{}
+	for _, s := range before.Stores {
+		had[s.ID] = s.Package != ""
+	}
+	for _, d := range before.Duties() {
+		for _, s := range d.Stores {
+			asked[s+"\x00"+d.What+"\x00"+d.Because+"\x00"+d.Write] = true
+		}
+	}
+	var out []*Duty
+	for _, d := range now {
+		var stores []string
+		for _, s := range d.Stores {
+			if had[s] && !asked[s+"\x00"+d.What+"\x00"+d.Because+"\x00"+d.Write] {
+				stores = append(stores, s)
+			}
+		}
+		if len(stores) > 0 {
+			one := *d
+			one.Stores = stores
+			out = append(out, &one)
+		}
+	}
+	return out
+}
+
 // answeredAt is where the dossier answers what rules see under another name.
-var answeredAt = map[string]string{"app.id": "app.ids", "wording": "listing"}
+var answeredAt = map[string]string{"app.id": "app.ids", "wording": "listing", "texts": "listing", "rating": "answers.content"}
 
 // within tells whether a path is another, or leads into it.
 func within(path, other string) bool { return path == other || strings.HasPrefix(path, other+".") }

@@ -40,7 +40,7 @@ type Program struct {
 	impact, raise       *part[*engine.Expr]
 	at                  *part[*engine.Target]
 	ask, say, seen, fix *part[*engine.Template]
-	what, because       *part[*engine.Template] // of the duty
+	what, because, into *part[*engine.Template] // of the duty
 }
 
 // part is one compiled part of a rule.
@@ -105,7 +105,7 @@ func (e *Env) Prepare(r *rulebook.Rule) *Program {
 		name string
 		from rulebook.Template
 		into **part[*engine.Template]
-	}{{"ask", r.Ask, &p.ask}, {"say", r.Say, &p.say}, {"seen", r.Seen, &p.seen}, {"fix", r.Fix, &p.fix}, {"what", duty.What, &p.what}, {"because", duty.Because, &p.because}} {
+	}{{"ask", r.Ask, &p.ask}, {"say", r.Say, &p.say}, {"seen", r.Seen, &p.seen}, {"fix", r.Fix, &p.fix}, {"what", duty.What, &p.what}, {"because", duty.Because, &p.because}, {"write", duty.Write, &p.into}} {
 		if x.from.Src != "" {
 			*x.into = newPart(func() (*engine.Template, place.Problems) {
 				item, ps := p.item()
@@ -148,7 +148,7 @@ func (p *Program) Check() (ps place.Problems) {
 		_, more := p.at.load()
 		ps = append(ps, more...)
 	}
-	for _, t := range []*part[*engine.Template]{p.ask, p.say, p.seen, p.fix, p.what, p.because} {
+	for _, t := range []*part[*engine.Template]{p.ask, p.say, p.seen, p.fix, p.what, p.because, p.into} {
 		if t != nil {
 			_, more := t.load()
 			ps = append(ps, more...)
@@ -280,7 +280,7 @@ func (p *Program) owe(v *Verdict, scope *engine.Scope, broken bool, gaps []fact.
 	if len(v.Duties) >= maxFaults {
 		return nil
 	}
-	d := &Duty{Rule: p.Rule, Write: p.Rule.Duty.Write, State: Done, Stores: []string{v.Store}}
+	d := &Duty{Rule: p.Rule, State: Done, Stores: []string{v.Store}}
 	switch {
 	case broken:
 		d.State = Contradicted
@@ -296,6 +296,10 @@ func (p *Program) owe(v *Verdict, scope *engine.Scope, broken bool, gaps []fact.
 	if d.Because, err = write(p.because, scope); err != nil {
 		return err
 	}
+	if d.Write, err = write(p.into, scope); err != nil {
+		return err
+	}
+	d.Act = actOf(d.Write, p.Rule.Duty.Act)
 	if mark := fact.Of(scope.It); mark != nil {
 		d.At = mark.Self()
 	}

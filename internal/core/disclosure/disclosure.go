@@ -109,10 +109,14 @@ func Of(store string, a *dossier.Answers, e *evidence.Evidence, t *tables.Set) *
 		if d.kinds[x.Kind] || answered(form, x.Kind, d) {
 			continue
 		}
-		i := slices.IndexFunc(d.Missing, func(m *Missing) bool { return m.Kind == x.Kind })
+		kind := x.Kind
+		if names := form.Kinds[kind]; len(names) == 1 {
+			kind = names[0]
+		}
+		i := slices.IndexFunc(d.Missing, func(m *Missing) bool { return m.Kind == kind })
 		if i < 0 {
 			i = len(d.Missing)
-			d.Missing = append(d.Missing, &Missing{Kind: x.Kind, Access: true})
+			d.Missing = append(d.Missing, &Missing{Kind: kind, Access: true})
 		}
 		d.Missing[i].Implied = append(d.Missing[i].Implied, x)
 		d.Missing[i].Access = d.Missing[i].Access && x.Access

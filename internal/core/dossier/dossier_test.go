@@ -34,7 +34,7 @@ func TestLoad(t *testing.T) {
 	pkg, key, ok := d.Packages.For([]string{"kiln", "ios"})
 	assert.True(t, ok)
 	assert.Equal(t, []string{"build/Terrafuoco.ipa", "ios"}, []string{pkg, key}, "the first of a store's keys that is there")
-	assert.Nil(t, d.Answers.Encryption.UsesNonExempt, "a question left out is not answered")
+	assert.Nil(t, d.Answers.Rights.Held, "a question left out is not answered")
 	assert.False(t, *d.Answers.Ads)
 	require.Len(t, d.Listing, 4)
 	assert.Equal(t, "en-GB", d.Listing[0].Locale, "the default language comes first")

@@ -194,7 +194,7 @@ type Answers struct {
 	Accounts      Accounts          `json:"accounts" doc:"accounts of the app's users"`
 	Data          []*Data           `json:"data" asked:"yes" doc:"the kinds of data that leave the device"`
 	Security      Security          `json:"security" doc:"how data travels"`
-	Content       map[string]string `json:"content" words:"content" doc:"what is in the app, for its rating"`
+	Content       map[string]string `json:"content" asked:"yes" words:"content" doc:"what is in the app, for its rating"`
 	Audience      Audience          `json:"audience" doc:"whom the app is for"`
 	Encryption    Encryption        `json:"encryption" doc:"the export question"`
 	Moderation    Moderation        `json:"moderation" doc:"what is done about content and messages of people"`
@@ -220,7 +220,7 @@ type Accounts struct {
 	DeletionOffered *bool    `json:"deletion_offered" doc:"whether they can delete it in the app"`
 	Ways            []string `json:"ways" asked:"yes" words:"sign_in_ways" doc:"how people sign in; an empty list for no sign-in"`
 	Elsewhere       *bool    `json:"elsewhere" doc:"whether people sign in with an account that they got elsewhere, such as from an employer"`
-	DataDeletion    string   `json:"data_deletion" enum:"yes|no|automatic" doc:"whether people can have data deleted and keep the account: yes, no, or automatic within 90 days"`
+	DataDeletion    string   `json:"data_deletion" asked:"yes" enum:"yes|no|automatic" doc:"whether people can have data deleted and keep the account: yes, no, or automatic within 90 days"`
 }
 
 // Data is one kind of data that leaves the device.
@@ -296,7 +296,7 @@ type Encryption struct {
 	fact.Mark     `json:"-"`
 	UsesNonExempt *bool  `json:"uses_non_exempt" doc:"whether the app uses encryption that export rules do not exempt"`
 	ComplianceRef string `json:"compliance_ref" doc:"the code of the approved export documents"`
-	Kind          string `json:"kind" enum:"none|system|standard|own" doc:"none; system: only what the platform offers; standard: published algorithms beside it; own: algorithms of your own"`
+	Kind          string `json:"kind" asked:"yes" enum:"none|system|standard|own" doc:"which encryption there is: none; system, only what the platform offers; standard, published algorithms beside it; own, algorithms of your own"`
 	France        *bool  `json:"france" doc:"whether the declaration for France was made"`
 }
 
@@ -309,7 +309,7 @@ type Regulated struct {
 	Finance    []string `json:"finance" asked:"yes" words:"finance" doc:"functions on money; an empty list for none"`
 
 	OfficialInformation bool   `json:"official_information" doc:"true when it gives information of authorities and is not official"`
-	MedicalDevice       string `json:"medical_device" enum:"no|approved" doc:"whether it is a medical device with an approval"`
+	MedicalDevice       string `json:"medical_device" asked:"yes" enum:"no|approved" doc:"whether it is a medical device with an approval"`
 	Mandate             string `json:"mandate" doc:"of a government app: the document that shows the mandate"`
 }
 

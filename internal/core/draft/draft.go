@@ -131,8 +131,12 @@ type Words map[string][]string
 func (k *Known) Files(duties []*check.Duty, stores []string, words Words) (files []File, marked []string) {
 	w := &writer{known: k, stores: stores, words: words, duties: map[string]*check.Duty{}}
 	for _, d := range duties {
-		if d.State != check.Done && d.Write != "" && w.duties[d.Write] == nil {
-			w.duties[d.Write] = d
+		path := d.Write
+		if strings.HasPrefix(path, "answers.content.") {
+			path = "answers.content"
+		}
+		if d.State != check.Done && path != "" && w.duties[path] == nil {
+			w.duties[path] = d
 		}
 	}
 	w.line("# What goes to the stores. Editors that know JSON Schema complete this file with the")

@@ -138,7 +138,8 @@ type Duty struct {
 	fact.Mark `json:"-"`
 	What      Template `json:"what" need:"what is asked, in a few words"`
 	Because   Template `json:"because"` // the evidence for which it is asked; empty for what every release is asked
-	Write     string   `json:"write" need:"where the dossier answers it, such as answers.ads"`
+	Write     Template `json:"write" need:"where the dossier answers it, such as answers.ads"`
+	Act       string   `json:"act" enum:"answer|declare|host|hand-in"` // what is to be done; follows from the place when it is not given
 }
 
 // Basis is what a rule rests on.

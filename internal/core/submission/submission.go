@@ -249,7 +249,7 @@ func lose(v reflect.Value, gap fact.Gap) {
 	}
 }
 
-// unanswered loses the lists that are questions and were left out.
+// unanswered loses the lists and words that are questions and were left out.
 func unanswered(v reflect.Value, path string) {
 	mark := fact.Of(v.Addr().Interface())
 	for i := range v.NumField() {
@@ -259,7 +259,7 @@ func unanswered(v reflect.Value, path string) {
 		case name == "" || mark == nil:
 		case f.Kind() == reflect.Struct && fact.Of(f.Addr().Interface()) != nil:
 			unanswered(f, path+"."+name)
-		case t.Tag.Get("asked") != "" && f.IsNil() && mark.Gap(name) == nil:
+		case t.Tag.Get("asked") != "" && f.IsZero() && mark.Gap(name) == nil:
 			mark.Lose(name, fact.Unanswered("the dossier does not answer "+path+"."+name))
 		}
 	}

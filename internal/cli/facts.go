@@ -5,17 +5,22 @@ import (
 
 	"regola.example/regola/internal/core/artifact"
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/evidence"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/signs"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 )
 
 func (e *env) factsCommand() *cobra.Command {
 	var format, on string
-	var digests bool
+	var digests, evident bool
+	var own []string
 	c := &cobra.Command{
 		Use:     "facts PACKAGE [SPLIT…]",
 		Short:   "Show what a package says of itself, without an opinion",
-		Example: "  regola facts build/terrafuoco.aab\n  regola facts build/Terrafuoco.ipa --format json",
+		Example: "  regola facts build/terrafuoco.aab\n  regola facts build/terrafuoco.aab --evidence\n  regola facts build/Terrafuoco.ipa --format json",
 		Args:    somePackage,
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := oneOf("--format", format, []string{"table", "json"}); err != nil {
@@ -33,6 +38,9 @@ func (e *env) factsCommand() *cobra.Command {
 				return usageError("these are several packages", "give one package, or a base APK together with its splits")
 			}
 			p := pkgs[0]
+			if evident {
+				return e.evidence(p, own, on, format)
+			}
 			if format == "json" {
 				return report.JSON(e.out, report.NewFactsDocument(p))
 			}
@@ -53,6 +61,8 @@ func (e *env) factsCommand() *cobra.Command {
 			return report.FactsTable(e.out, p, by, e.look(e.out))
 		},
 	}
+	c.Flags().StringArrayVar(&own, "table", nil, "with --evidence: also look for the code of this file of tables; may be repeated")
+	c.Flags().BoolVar(&evident, "evidence", false, "list what the package implies about declarations: third-party code, functions, kinds of data")
 	c.Flags().StringVar(&format, "format", "table", "form of the output: table or json")
 	c.Flags().StringVar(&on, "on", "", "show the stores' bounds of a day, such as 2027-09-01 (today by default)")
 	c.Flags().BoolVar(&digests, "digests", false, "also verify the signed digest of every entry, and read large executables to their end")
@@ -65,4 +75,31 @@ func somePackage(_ *cobra.Command, args []string) error {
 		return usageError("a package is expected", `name it: "regola facts app.aab"`)
 	}
 	return nil
+}
+
+// evidence shows what a package implies about declarations.
+func (e *env) evidence(p *facts.Package, own []string, on day.Day, format string) error {
+	set, err := e.lib.Tables()
+	if err != nil {
+		return err
+	}
+	for i, name := range own {
+		more, ps := run.ReadTables(name)
+		if len(ps) > 0 {
+			return ps
+		}
+		if i == 0 {
+			set = set.Clone()
+		}
+		set.Add(more)
+	}
+	var code *signs.Index
+	if p.IOS != nil {
+		code = signs.Of(p.IOS)
+	}
+	ev := evidence.Of(p, code, set.On(on))
+	if format == "json" {
+		return report.JSON(e.out, report.NewEvidenceDocument(p, ev))
+	}
+	return report.EvidenceTable(e.out, p, ev, e.look(e.out))
 }

@@ -23,8 +23,10 @@ const Format = 1
 
 // Dossier is dossier.yaml together with the listings beside it.
 //
-// A pointer that is nil is a question not answered; rules that need it are
-// then not checked. Plain texts and lists that are empty are taken as empty.
+// A pointer that is nil is a question not answered, and so is an empty text or list
+// with the tag asked; rules that need it are then not checked. Other texts and lists
+// that are empty are taken as empty. The tag free marks what may always be left out,
+// also where there is no dossier at all.
 type Dossier struct {
 	fact.Mark `json:"-"`
 	Regola    int64            `json:"regola" need:"the number of the format: regola: 1" doc:"the number of the format: 1"`
@@ -158,17 +160,17 @@ type Brand struct {
 // depend.
 type Account struct {
 	fact.Mark `json:"-"`
-	Name      string   `json:"name" doc:"the maker's name as the page shows it"`
+	Name      string   `json:"name" free:"yes" doc:"the maker's name as the page shows it"`
 	Kind      string   `json:"kind" enum:"person|organization" doc:"who holds the account: a person or an organization"`
-	Since     *day.Day `json:"since" doc:"the day on which the account was opened"`
+	Since     *day.Day `json:"since" free:"yes" doc:"the day on which the account was opened"`
 }
 
 // Contact is how users reach the makers.
 type Contact struct {
 	fact.Mark `json:"-"`
 	Email     string `json:"email" doc:"the address that people write to; it is shown on the page"`
-	Phone     string `json:"phone" doc:"a phone number with + and country code"`
-	Website   string `json:"website" doc:"the web site of the makers"`
+	Phone     string `json:"phone" free:"yes" doc:"a phone number with + and country code"`
+	Website   string `json:"website" free:"yes" doc:"the web site of the makers"`
 }
 
 // Links are web pages that belong to the app.
@@ -176,13 +178,13 @@ type Links struct {
 	fact.Mark       `json:"-"`
 	Privacy         string `json:"privacy" doc:"the web page with the privacy policy"`
 	Support         string `json:"support" doc:"the web page where people find help"`
-	Marketing       string `json:"marketing" doc:"the web page about the app"`
-	Terms           string `json:"terms" doc:"the web page with the terms of use, which subscriptions need"`
-	AccountDeletion string `json:"account_deletion" doc:"the web page where people delete their account"`
-	DataDeletion    string `json:"data_deletion" doc:"the web page where people ask for the deletion of data and keep their account"`
-	PrivacyChoices  string `json:"privacy_choices" doc:"the web page where people manage what is kept of them, shown in the iOS store"`
-	ChildSafety     string `json:"child_safety" doc:"the web page with your standards against the sexual abuse of children"`
-	Publisher       string `json:"publisher" doc:"the web page that names the publisher of a news app, with contact and authors"`
+	Marketing       string `json:"marketing" free:"yes" doc:"the web page about the app"`
+	Terms           string `json:"terms" free:"yes" doc:"the web page with the terms of use, which subscriptions need"`
+	AccountDeletion string `json:"account_deletion" free:"yes" doc:"the web page where people delete their account"`
+	DataDeletion    string `json:"data_deletion" free:"yes" doc:"the web page where people ask for the deletion of data and keep their account"`
+	PrivacyChoices  string `json:"privacy_choices" free:"yes" doc:"the web page where people manage what is kept of them, shown in the iOS store"`
+	ChildSafety     string `json:"child_safety" free:"yes" doc:"the web page with your standards against the sexual abuse of children"`
+	Publisher       string `json:"publisher" free:"yes" doc:"the web page that names the publisher of a news app, with contact and authors"`
 }
 
 // Answers is the one answer sheet from which each store's forms follow. A list
@@ -201,7 +203,7 @@ type Answers struct {
 	Children      Children          `json:"children" doc:"what protects children, where an age below 13 is aimed at"`
 	Rights        Rights            `json:"rights" doc:"content of others in the app"`
 	Regional      Regional          `json:"regional" doc:"what single countries ask for"`
-	Accessibility []string          `json:"accessibility" words:"accessibility" doc:"features for people with disabilities that were tested, shown in the iOS store"`
+	Accessibility []string          `json:"accessibility" free:"yes" words:"accessibility" doc:"features for people with disabilities that were tested, shown in the iOS store"`
 	Regulated     Regulated         `json:"regulated" doc:"fields with rules of their own"`
 	Restricted    []*Restricted     `json:"restricted" asked:"yes" doc:"sensitive permissions and functions that need a declaration"`
 }
@@ -284,11 +286,11 @@ type Rights struct {
 type Regional struct {
 	fact.Mark   `json:"-"`
 	Trader      *bool    `json:"trader" doc:"whether you act as a trader in the European Union"`
-	ChinaFiling string   `json:"china_filing" doc:"the number of the app's filing in mainland China"`
-	ChinaGame   string   `json:"china_game" doc:"the number of a game's approval in mainland China"`
-	KoreaGame   string   `json:"korea_game" doc:"the number of a game's certificate in South Korea"`
-	GamblingIn  []string `json:"gambling_in" like:"^[A-Z]{2}$" hint:"two capital letters such as IT" doc:"the countries for which you hold a licence for gambling"`
-	FinanceIn   []string `json:"finance_in" like:"^[A-Z]{2}$" hint:"two capital letters such as IT" doc:"the countries for which you hold a licence for crypto-currency or loans"`
+	ChinaFiling string   `json:"china_filing" free:"yes" doc:"the number of the app's filing in mainland China"`
+	ChinaGame   string   `json:"china_game" free:"yes" doc:"the number of a game's approval in mainland China"`
+	KoreaGame   string   `json:"korea_game" free:"yes" doc:"the number of a game's certificate in South Korea"`
+	GamblingIn  []string `json:"gambling_in" free:"yes" like:"^[A-Z]{2}$" hint:"two capital letters such as IT" doc:"the countries for which you hold a licence for gambling"`
+	FinanceIn   []string `json:"finance_in" free:"yes" like:"^[A-Z]{2}$" hint:"two capital letters such as IT" doc:"the countries for which you hold a licence for crypto-currency or loans"`
 }
 
 // Encryption answers the export question.
@@ -310,7 +312,7 @@ type Regulated struct {
 
 	OfficialInformation bool   `json:"official_information" doc:"true when it gives information of authorities and is not official"`
 	MedicalDevice       string `json:"medical_device" asked:"yes" enum:"no|approved" doc:"whether it is a medical device with an approval"`
-	Mandate             string `json:"mandate" doc:"of a government app: the document that shows the mandate"`
+	Mandate             string `json:"mandate" free:"yes" doc:"of a government app: the document that shows the mandate"`
 }
 
 // Restricted declares a sensitive permission or function: what for, and where
@@ -327,16 +329,16 @@ type Review struct {
 	fact.Mark `json:"-"`
 	Contact   ReviewContact `json:"contact" doc:"whom the reviewer may call"`
 	SignIn    SignIn        `json:"sign_in" doc:"the demo account"`
-	Notes     string        `json:"notes" doc:"what the reviewer must know"`
+	Notes     string        `json:"notes" free:"yes" doc:"what the reviewer must know"`
 }
 
 // ReviewContact is the person whom the reviewer may call.
 type ReviewContact struct {
 	fact.Mark `json:"-"`
-	First     string `json:"first" doc:"first name"`
-	Last      string `json:"last" doc:"last name"`
-	Email     string `json:"email" doc:"e-mail address"`
-	Phone     string `json:"phone" doc:"phone number with + and country code"`
+	First     string `json:"first" doc:"first name of the person whom the reviewer may call"`
+	Last      string `json:"last" doc:"last name of the person whom the reviewer may call"`
+	Email     string `json:"email" doc:"e-mail address of the person whom the reviewer may call"`
+	Phone     string `json:"phone" doc:"phone number of the person whom the reviewer may call, with + and country code"`
 }
 
 // SignIn is the demo account.
@@ -344,8 +346,8 @@ type SignIn struct {
 	fact.Mark `json:"-"`
 	Needed    *bool  `json:"needed" doc:"whether the app cannot be seen whole without signing in"`
 	User      string `json:"user" doc:"the demo account's user name"`
-	Password  Secret `json:"password" doc:"a reference such as env:NAME, never the password itself"`
-	Steps     string `json:"steps" doc:"how to sign in, when it is not plain"`
+	Password  Secret `json:"password" doc:"the password of the demo account, as a reference such as env:NAME, never itself"`
+	Steps     string `json:"steps" free:"yes" doc:"how to sign in, when it is not plain"`
 }
 
 // Release is what goes out, where and to whom.
@@ -353,9 +355,9 @@ type Release struct {
 	fact.Mark `json:"-"`
 	Version   string   `json:"version" doc:"the version that people see"`
 	First     *bool    `json:"first" doc:"whether the app was never released in this store"`
-	Channel   string   `json:"channel" enum:"public|open-test|invited-test|team-test" doc:"to whom it goes"`
-	Countries []string `json:"countries" like:"^([A-Z]{2}|all)$" hint:"two capital letters such as IT, or all" doc:"two letters each such as IT, or all"`
-	Share     string   `json:"share" like:"^[0-9]{1,3}([.][0-9]+)?%$" hint:"a share of the users such as 20%" doc:"the share of the users that gets it first, such as 20%"`
+	Channel   string   `json:"channel" enum:"public|open-test|invited-test|team-test" doc:"to whom the release goes: everybody, an open test, an invited test, or the own team"`
+	Countries []string `json:"countries" like:"^([A-Z]{2}|all)$" hint:"two capital letters such as IT, or all" doc:"the countries in which it is offered, two letters each such as IT, or all"`
+	Share     string   `json:"share" free:"yes" like:"^[0-9]{1,3}([.][0-9]+)?%$" hint:"a share of the users such as 20%" doc:"the share of the users that gets it first, such as 20%"`
 	Testing   Testing  `json:"testing" doc:"the round before the release"`
 }
 
@@ -365,7 +367,7 @@ type Testing struct {
 	Testers   *int64   `json:"testers" doc:"how many people test"`
 	From      *day.Day `json:"from" doc:"the first day of the round"`
 	Until     *day.Day `json:"until" doc:"its last day"`
-	Notes     string   `json:"notes" doc:"what testers are to look at"`
+	Notes     string   `json:"notes" free:"yes" doc:"what testers are to look at"`
 }
 
 // Product is something sold inside the app.

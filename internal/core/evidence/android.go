@@ -1,6 +1,8 @@
 package evidence
 
 import (
+	"maps"
+	"slices"
 	"strings"
 
 	"regola.example/regola/internal/core/facts"
@@ -68,6 +70,9 @@ func (e *Evidence) androidSDKs(pkg *facts.Package, t *tables.Set) {
 		if found.Seen == "" {
 			continue
 		}
+		if a.Code != nil {
+			found.Version = version(a.Code.LibraryVersions, sdk)
+		}
 		e.SDKs = append(e.SDKs, found)
 		brings := sdk.Brings
 		if sdk.AdvertisingID {
@@ -79,6 +84,19 @@ func (e *Evidence) androidSDKs(pkg *facts.Package, t *tables.Set) {
 			}
 		}
 	}
+}
+
+// version is that of the libraries that carry the code, where they left a file that
+// says so: group and name begin with the identifier, or with one of its packages.
+func version(libraries map[string]string, sdk *tables.SDK) string {
+	for _, name := range slices.Sorted(maps.Keys(libraries)) {
+		for _, prefix := range append([]string{sdk.ID}, sdk.Classes...) {
+			if hasPrefix(strings.Replace(name, "_", ".", 1), prefix) {
+				return libraries[name]
+			}
+		}
+	}
+	return ""
 }
 
 // hasPrefix tells whether a class lies in a package, or is the class named.

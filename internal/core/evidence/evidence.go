@@ -33,6 +33,7 @@ type SDK struct {
 	fact.Mark     `json:"-"`
 	ID            string   `json:"id"`             // class prefix or framework name
 	Kind          string   `json:"kind"`           // what it does
+	Version       string   `json:"version"`        // where it says so
 	Seen          string   `json:"seen"`           // the sign
 	ByName        bool     `json:"by_name"`        // recognised by the names of its code alone, which could be the app's own
 	Ads           bool     `json:"ads"`            // it shows advertising

@@ -182,7 +182,11 @@ func (e *Evidence) data(pkg *facts.Package, t *tables.Set) {
 			}
 			var purposes []string
 			for _, p := range c.Purposes {
-				purposes = append(purposes, c.PurposeNames[p][0])
+				name := t.DataNames[p]
+				if name == "" {
+					name = c.PurposeNames[p][0]
+				}
+				purposes = append(purposes, name)
 			}
 			add(Data{Kind: kind, By: by, Sign: c.Type, Path: "privacy manifest", Tracking: c.Tracking, Purposes: purposes, Confidence: "high"}, c.Self())
 		}

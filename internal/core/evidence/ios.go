@@ -42,7 +42,7 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, t *tables.Set, code *signs.Index)
 			}
 			// Of several frameworks, the one without a manifest is shown.
 			if has := hasManifest(app, n); found.Seen == "" || found.Manifest && !has {
-				found.Seen, found.Manifest = "framework "+name, has
+				found.Seen, found.Manifest, found.Version = "framework "+name, has, n.Info.Version
 				found.SetSelf(n.Self())
 			}
 		}

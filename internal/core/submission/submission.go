@@ -72,7 +72,7 @@ type App struct {
 	DefaultLocale string   `json:"default_locale"`
 	ID            string   `json:"id"` // the id registered with this store
 	Category      []string `json:"category"`
-	Tags          []string `json:"tags"`
+	Tags          []string `json:"tags" free:"yes"`
 	Price         string   `json:"price"`
 	Copyright     string   `json:"copyright"`
 }
@@ -228,12 +228,12 @@ func (s *Submission) withoutDossier() {
 	for _, part := range []any{s.App, s.Account, s.Contact, s.Links, s.Answers, s.Review, s.Release} {
 		lose(reflect.ValueOf(part).Elem(), gap)
 	}
-	for _, part := range []string{"products", "listing", "pages", "texts", "wording", "events"} {
+	for _, part := range []string{"products", "listing", "texts", "wording"} {
 		s.Lose(part, gap)
 	}
 }
 
-// lose loses the fields of a struct, and those of the structs in it.
+// lose loses the fields of a struct that are questions, and those of the structs in it.
 func lose(v reflect.Value, gap fact.Gap) {
 	mark := fact.Of(v.Addr().Interface())
 	for i := range v.NumField() {
@@ -245,7 +245,9 @@ func lose(v reflect.Value, gap fact.Gap) {
 			lose(f, gap)
 			continue
 		}
-		mark.Lose(name, gap)
+		if v.Type().Field(i).Tag.Get("free") == "" {
+			mark.Lose(name, gap)
+		}
 	}
 }
 

@@ -17,7 +17,7 @@ import (
 
 // computed are the dossier's fields that Go reads, not rules: who accepts what
 // and until when, and where files lie.
-var computed = map[string]bool{"regola": true, "packages": true, "pictures": true, "app.brand": true, "rulebooks": true, "tables": true, "confirmed": true, "waivers": true}
+var computed = map[string]bool{"regola": true, "packages": true, "pictures": true, "app.brand": true, "rulebooks": true, "tables": true, "backend": true, "confirmed": true, "waivers": true}
 
 // TestFieldsRead holds that each question of the dossier and each text of a
 // listing is read by some rule: nobody shall answer for nothing.

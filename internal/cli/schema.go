@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"regola.example/regola/internal/core/backend"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/report"
@@ -19,6 +20,7 @@ var schemas = []struct {
 }{
 	{"dossier", "dossier.yaml", reflect.TypeFor[dossier.Dossier](), true},
 	{"listing", "listing/<locale>.yaml", reflect.TypeFor[dossier.Listing](), true},
+	{"backend", "the rules of a backend, which dossier.yaml names under backend: rules", reflect.TypeFor[backend.Rules](), true},
 	{"check", "the output of regola check --format json", reflect.TypeFor[report.CheckDocument](), false},
 	{"facts", "the output of regola facts --format json", reflect.TypeFor[report.FactsDocument](), false},
 	{"rules", "the output of regola rules --format json", reflect.TypeFor[report.RulesDocument](), false},

@@ -435,6 +435,10 @@ func (r *Runner) pair(ctx context.Context, pkgs []*facts.Package, d *dossier.Dos
 		}
 		chosen[s.ID], meant = pkg, append(meant, s)
 	}
+	back, ps := backendOf(d, set)
+	if len(ps) > 0 {
+		return nil, ps
+	}
 	var found map[string]*fetched.Fetched
 	if r.opt.Links != nil {
 		var err error
@@ -443,7 +447,7 @@ func (r *Runner) pair(ctx context.Context, pkgs []*facts.Package, d *dossier.Dos
 		}
 	}
 	for _, s := range meant {
-		src := submission.Sources{Store: s, Package: chosen[s.ID], Dossier: d, Tables: set.On(r.opt.Day), Fetched: found[s.ID]}
+		src := submission.Sources{Store: s, Package: chosen[s.ID], Dossier: d, Tables: set.On(r.opt.Day), Fetched: found[s.ID], Backend: back}
 		if lib != nil {
 			src.Pictures = lib.Gallery(s.ID, s.Blocks, d.App.DefaultLocale)
 		}

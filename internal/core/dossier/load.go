@@ -228,7 +228,10 @@ func (d *Dossier) Files() []string {
 			out = append(out, l.File)
 		}
 	}
-	for _, name := range slices.Concat(d.Rulebooks, d.Tables) {
+	for _, name := range slices.Concat(d.Rulebooks, d.Tables, []string{d.Backend.Schema, d.Backend.Rules}) {
+		if name == "" {
+			continue
+		}
 		out = append(out, filepath.Join(d.Root, name))
 	}
 	return out

@@ -42,6 +42,7 @@ type Dossier struct {
 	Pages     []*Page          `json:"pages" doc:"further pages of a store, for some countries or a campaign; their texts lie in listing/<id>/<locale>.yaml"`
 	Events    []*Event         `json:"events" doc:"what happens in the app for a few days and is shown on the iOS store's page"`
 	Pictures  []*Pictures      `json:"pictures" doc:"the pictures of the store page; those in the folder pictures need no line here"`
+	Backend   Backend          `json:"backend" doc:"who reaches what in the app's backend"`
 	Confirmed []*Confirmation  `json:"confirmed" doc:"what was done for a version and no file can show"`
 	Waivers   []*Waiver        `json:"waivers" doc:"findings that the team accepts"`
 	Rulebooks []string         `json:"rulebooks" doc:"files of rules of your own, in this folder"`
@@ -414,6 +415,18 @@ type Pictures struct {
 	Folder    string `json:"folder" need:"the folder, relative to this one" doc:"the folder, relative to this one"`
 	Store     string `json:"store" doc:"the store for which its pictures are; every store when it is left out"`
 	Language  string `json:"language" doc:"their language, where no folder below says it"`
+}
+
+// Backend says where the backend's rules are written, and who its roles are.
+type Backend struct {
+	fact.Mark `json:"-"`
+	Schema    string   `json:"schema" doc:"a schema dump of the database, as pg_dump --schema-only writes it, in this folder"`
+	Rules     string   `json:"rules" doc:"a file of collections and rules of Regola's own form (regola schema backend), in this folder"`
+	Exposed   []string `json:"exposed" doc:"the schemas of the database that clients reach"`
+	Anonymous []string `json:"anonymous" doc:"the roles of the database that stand for everybody"`
+	SignedIn  []string `json:"signed_in" doc:"the roles that stand for people who are signed in"`
+	Server    []string `json:"server" doc:"the roles of your own servers"`
+	Public    []string `json:"public" doc:"tables that everybody is meant to read"`
 }
 
 // Confirmation says that something no file can show was done for a version.

@@ -9,6 +9,7 @@ import (
 
 	"golang.org/x/text/language"
 
+	"regola.example/regola/internal/core/backend"
 	"regola.example/regola/internal/core/disclosure"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/evidence"
@@ -47,6 +48,7 @@ type Submission struct {
 	Rating     *rating.Rating          `json:"rating"` // estimated from the answers on the content
 	Disclosure *disclosure.Disclosure  `json:"-"`      // the store's form on data, derived from the answers
 	Evidence   *evidence.Evidence      `json:"evidence"`
+	Backend    *backend.Backend        `json:"backend"`     // who reaches what in the app's backend
 	Pictures   *pictures.Gallery       `json:"pictures"`    // graphics of the store page
 	Previous   *Part                   `json:"previous"`    // the release before this one
 	History    *Part                   `json:"history"`     // all that the ledger knows
@@ -108,6 +110,7 @@ type Sources struct {
 
 	Pictures *pictures.Gallery // nil when there are none
 	Fetched  *fetched.Fetched  // nil when nothing was fetched
+	Backend  *backend.Backend  // nil when the dossier describes none
 }
 
 // New puts together what is known of a release for one store.
@@ -133,6 +136,9 @@ func New(src Sources) *Submission {
 		s.Lose("pictures", fact.Unanswered("the dossier has no pictures yet"))
 	default:
 		s.Lose("pictures", fact.Missing("no pictures were given"))
+	}
+	if s.Backend = src.Backend; s.Backend == nil {
+		s.Backend = &backend.Backend{}
 	}
 	if s.Fetched = src.Fetched; s.Fetched == nil {
 		s.Lose("fetched", fact.Unasked("links are fetched with --links only"))
@@ -180,7 +186,7 @@ func (s *Submission) known() map[string]string {
 // kinds says what a nil pointer means in each part of the tree: in the package
 // and the evidence that it was not read, in the dossier that it was not
 // answered.
-var kinds = map[string]fact.Kind{"pkg": fact.NotRead, "evidence": fact.NotRead, "pictures": fact.NotRead, "fetched": fact.NotRead}
+var kinds = map[string]fact.Kind{"pkg": fact.NotRead, "evidence": fact.NotRead, "pictures": fact.NotRead, "fetched": fact.NotRead, "backend": fact.NotRead}
 
 // Prepare tells every part its path and what its gaps mean. New calls it;
 // whoever fills a Submission by hand must.

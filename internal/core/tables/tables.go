@@ -30,6 +30,7 @@ type Known struct {
 	SDKs                    []*SDK                 `json:"sdks"`
 	FunctionSigns           []*FunctionSign        `json:"function_signs"`           // what a package can do, as far as declarations ask
 	DataNames               map[string]string      `json:"data_names"`               // the kind that stands for an identifier of privacy manifests, where several do
+	BackendNames            *BackendNames          `json:"backend_names"`            // how the backend of an app is read
 	DataForms               []*DataForm            `json:"data_forms"`               // how answers on data go over into a store's form
 	PurposeData             map[string][]string    `json:"purpose_data"`             // kinds of data of which a purpose string speaks
 	KindPurposes            map[string][]string    `json:"kind_purposes"`            // purposes for which code of a kind usually takes data
@@ -101,6 +102,30 @@ type FunctionSign struct {
 	Files              Regexp   `json:"files"`               // paths
 	Texts              Regexp   `json:"texts"`               // string literals of iOS code
 	Confidence         string   `json:"confidence" need:"how sure the signs are" enum:"high|medium|low"`
+}
+
+// BackendNames is how the backend of an app is read.
+type BackendNames struct {
+	fact.Mark    `json:"-"`
+	Exposed      []string  `json:"exposed"`        // schemas that clients reach, where the dossier names none
+	Anonymous    []string  `json:"anonymous"`      // roles of everybody
+	SignedIn     []string  `json:"signed_in"`      // roles of people who are signed in
+	Server       []string  `json:"server"`         // roles of the maker's own code
+	Caller       Regexp    `json:"caller"`         // how an expression names whoever asks
+	SignedInTest Regexp    `json:"signed_in_test"` // how it asks only whether somebody is signed in
+	Editable     Regexp    `json:"editable"`       // parts of a token that people fill in themselves
+	Clock        Regexp    `json:"clock"`          // how it asks for the time
+	Dynamic      Regexp    `json:"dynamic"`        // how a body puts SQL together
+	OwnerField   Regexp    `json:"owner_field"`    // columns that name whose row it is
+	Rights       Regexp    `json:"rights"`         // columns that decide what a person may do
+	Personal     []*Column `json:"personal"`       // columns of personal data
+}
+
+// Column is a name of columns, with the kind of data that it stands for.
+type Column struct {
+	fact.Mark `json:"-"`
+	Column    Regexp `json:"column" need:"the names, as a regular expression"`
+	Kind      string `json:"kind" need:"the kind of data"`
 }
 
 // DataForm is how kinds of data and purposes of a dossier go over into the form of

@@ -1,0 +1,71 @@
+package run
+
+import (
+	"errors"
+	"path/filepath"
+
+	"regola.example/regola/internal/core/backend"
+	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/format"
+	"regola.example/regola/internal/core/format/pgdump"
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/strictyaml"
+	"regola.example/regola/internal/core/tables"
+)
+
+// maxDump bounds a schema dump, in bytes.
+const maxDump = 16 << 20
+
+// backendOf reads what a dossier says of the app's backend; nil for nothing.
+func backendOf(d *dossier.Dossier, t *tables.Set) (*backend.Backend, place.Problems) {
+	if d == nil || d.Backend.Schema == "" && d.Backend.Rules == "" {
+		return nil, nil
+	}
+	var dump, rules *backend.Backend
+	var ps place.Problems
+	read := func(key, name string) (string, []byte) {
+		file, problem := d.Inside(name)
+		if problem == nil {
+			data, err := regular.Read(file, maxDump)
+			if err == nil {
+				return file, data
+			}
+			problem = regular.Problem(file, err, "correct the path, which is relative to the dossier's folder")
+			ps = append(ps, problem)
+			return "", nil
+		}
+		problem.At = d.Backend.Field(key)
+		ps = append(ps, problem)
+		return "", nil
+	}
+	if name := d.Backend.Schema; name != "" {
+		if file, data := read("schema", name); file != "" {
+			s, err := pgdump.Parse(string(data))
+			var at *format.Error
+			switch {
+			case errors.As(err, &at):
+				ps = append(ps, &place.Problem{At: place.Place{File: file, Offset: at.Offset}, What: at.What, Fix: "write it anew: pg_dump --schema-only DATABASE > " + filepath.ToSlash(name)})
+			case err == nil:
+				b := d.Backend
+				dump = backend.FromDump(file, string(data), s, backend.Setup{Exposed: b.Exposed, Anonymous: b.Anonymous, SignedIn: b.SignedIn, Server: b.Server, Public: b.Public}, t.BackendNames)
+			}
+		}
+	}
+	if name := d.Backend.Rules; name != "" {
+		if file, data := read("rules", name); file != "" {
+			var r backend.Rules
+			problems := strictyaml.DecodeKeys(file, data, &r, nil, t.Vocabularies())
+			if len(problems) == 0 && r.Regola != dossier.Format {
+				problems = append(problems, &place.Problem{At: r.Field("regola"), What: "this program reads rules of format 1", Fix: "write regola: 1"})
+			}
+			if ps = append(ps, problems...); len(problems) == 0 {
+				rules = backend.FromRules(&r, t.BackendNames)
+			}
+		}
+	}
+	if len(ps) > 0 {
+		return nil, ps
+	}
+	return backend.Join(dump, rules), nil
+}

@@ -143,9 +143,12 @@ func (e *env) explainCommand() *cobra.Command {
 	var on, format string
 	var books []string
 	c := &cobra.Command{
-		Use:     "explain RULE",
-		Short:   "Say what a rule wants, why, and since when",
-		Example: "  regola explain android/target-level",
+		Use:   "explain RULE|ANSWER",
+		Short: "Say what a rule wants, why, and since when; or who asks for an answer",
+		Long: `Say what a rule wants, why, since when, and what it rests on. With the path of an
+answer, such as answers.accounts.ways: what it means, who asks for it, and what it is
+held against.`,
+		Example: "  regola explain android/target-level\n  regola explain answers.encryption.kind",
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) != 1 {
 				return usageError("one rule is expected", `name it: "regola explain android/target-level"; "regola rules" lists them`)
@@ -163,7 +166,7 @@ func (e *env) explainCommand() *cobra.Command {
 			return ids, cobra.ShellCompDirectiveNoFileComp
 		},
 		RunE: func(_ *cobra.Command, args []string) error {
-			if err := oneOf("--format", format, []string{"text", "json"}); err != nil {
+			if err := oneOf("--format", format, []string{"text", "json", "markdown"}); err != nil {
 				return err
 			}
 			on, err := e.dayFlag(on)
@@ -177,6 +180,9 @@ func (e *env) explainCommand() *cobra.Command {
 			rules, err := e.allRules(books)
 			if err != nil {
 				return err
+			}
+			if args[0] == "answers" || strings.HasPrefix(args[0], "answers.") {
+				return e.explainAnswer(args[0], rules, format)
 			}
 			var ids []string
 			for _, r := range rules {
@@ -286,4 +292,38 @@ func nearestRule(word string, ids []string) string {
 		}
 	}
 	return spell.Nearest(word, ids)
+}
+
+// explainAnswer says who asks for an answer of the dossier, and what reads it.
+func (e *env) explainAnswer(path string, rules []*rulebook.Rule, format string) error {
+	set, err := e.lib.Tables()
+	if err != nil {
+		return err
+	}
+	all := report.Answers(rules, set.On(e.today()))
+	if path == "answers" && format == "markdown" {
+		return report.AnswersMarkdown(e.out, all)
+	}
+	if format != "text" {
+		return usageError("an answer is explained as text", "drop --format; \"regola explain answers --format markdown\" writes the whole sheet")
+	}
+	one, below := report.FindAnswer(all, path)
+	if one != nil {
+		return report.ExplainAnswer(e.out, one, e.look(e.out))
+	}
+	var paths []string
+	for _, a := range below {
+		paths = append(paths, a.Path)
+	}
+	if len(paths) > 0 {
+		return usageError("several answers lie under "+path, "name one: "+strings.Join(paths, ", "))
+	}
+	for _, a := range all {
+		paths = append(paths, a.Path)
+	}
+	fix := "regola schema dossier lists them"
+	if near := spell.Nearest(path, paths); near != "" {
+		fix = fmt.Sprintf("did you mean %q?", near)
+	}
+	return usageError("there is no answer "+path, fix)
 }

@@ -1,0 +1,197 @@
+package report
+
+import (
+	"io"
+	"reflect"
+	"regexp"
+	"slices"
+	"strings"
+
+	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/tables"
+)
+
+// Answer is one key of the answer sheet, with who asks for it and what reads it.
+type Answer struct {
+	Path   string
+	Doc    string
+	Values []*tables.Word // of its vocabulary; nil for none
+	Enum   []string       // the words it takes, where it has no vocabulary
+	Asks   []*rulebook.Rule
+	Reads  []*rulebook.Rule
+}
+
+// Answers lists the keys of the answer sheet, and of what belongs to it, in the order
+// of the dossier.
+func Answers(rules []*rulebook.Rule, set *tables.Set) (out []*Answer) {
+	var walk func(t reflect.Type, path string, list bool)
+	walk = func(t reflect.Type, path string, list bool) {
+		for _, f := range reflect.VisibleFields(t) {
+			name, below := fact.FieldName(f), f.Type
+			if name == "" {
+				continue
+			}
+			for below.Kind() == reflect.Pointer || below.Kind() == reflect.Slice {
+				below = below.Elem()
+			}
+			here := path + "." + name
+			if below.Kind() == reflect.Struct && strings.HasSuffix(below.PkgPath(), "/dossier") {
+				walk(below, here, f.Type.Kind() == reflect.Slice)
+				continue
+			}
+			a := &Answer{Path: here, Doc: f.Tag.Get("doc")}
+			if e := f.Tag.Get("enum"); e != "" {
+				a.Enum = strings.Split(e, "|")
+			}
+			if w := f.Tag.Get("words"); w != "" {
+				a.Values = set.Vocabulary(w)
+			}
+			if f.Type.Kind() == reflect.Map {
+				for _, w := range a.Values {
+					q := &Answer{Path: here + "." + w.Word, Doc: w.What, Enum: w.Values}
+					q.find(rules, regexp.MustCompile(`"`+regexp.QuoteMeta(w.Word)+`"`), here)
+					out = append(out, q)
+				}
+				a.Values = nil
+			}
+			reads := regexp.MustCompile(regexp.QuoteMeta(here) + `\b`)
+			if list {
+				reads = regexp.MustCompile(regexp.QuoteMeta(path) + `\b(?s:.*)\b(it|d|x|r)\.` + name + `\b`)
+			}
+			a.find(rules, reads, here)
+			if f.Type.Kind() != reflect.Map {
+				out = append(out, a)
+			}
+		}
+	}
+	walk(reflect.TypeFor[dossier.Answers](), "answers", false)
+	return out
+}
+
+// find looks for the rules that ask for an answer, and for those that read it.
+func (a *Answer) find(rules []*rulebook.Rule, reads *regexp.Regexp, under string) {
+	for _, r := range rules {
+		var src strings.Builder
+		for _, e := range []rulebook.Expr{r.When, r.Each, r.Faults, r.Expect} {
+			src.WriteString(e.Src + "\n")
+		}
+		text := src.String()
+		if !reads.MatchString(text) || under == "answers.content" && !strings.Contains(text, "rating.") && !strings.Contains(text, "answers.content") {
+			continue
+		}
+		if r.Duty != nil && (strings.HasPrefix(a.Path, r.Duty.Write.Src) || strings.HasPrefix(r.Duty.Write.Src, a.Path)) {
+			a.Asks = append(a.Asks, r)
+			continue
+		}
+		a.Reads = append(a.Reads, r)
+	}
+}
+
+// FindAnswer is the answer at a path, or nil and those that begin with it.
+func FindAnswer(all []*Answer, path string) (one *Answer, below []*Answer) {
+	for _, a := range all {
+		if a.Path == path {
+			one = a
+		}
+		if strings.HasPrefix(a.Path, path+".") {
+			below = append(below, a)
+		}
+	}
+	return one, below
+}
+
+// ExplainAnswer says what an answer means, who asks for it and what it leads to.
+func ExplainAnswer(w io.Writer, a *Answer, look Look) error {
+	p := &printer{w: w, look: look}
+	p.line("%s", p.strong(a.Path))
+	p.line("")
+	p.block(2, pad("means", 9), styleDim, a.Doc, nil)
+	for i, v := range a.Values {
+		label := ""
+		if i == 0 {
+			label = "words"
+		}
+		text := v.Word
+		if v.What != "" {
+			text += ": " + v.What
+		}
+		p.block(2, pad(label, 9), styleDim, text, nil)
+	}
+	if len(a.Enum) > 0 {
+		p.block(2, pad("words", 9), styleDim, strings.Join(a.Enum, ", "), nil)
+	}
+	section := func(head string, list []*rulebook.Rule) {
+		if len(list) == 0 {
+			return
+		}
+		p.line("")
+		p.line("%s", p.strong(head))
+		for _, r := range list {
+			p.block(2, "", nil, r.Title, nil)
+			p.block(4, "", nil, r.Why, styleDim)
+			p.line("    %s", p.dim(r.ID+" · "+storesOf(r)))
+		}
+	}
+	section("WHO ASKS, AND WHY", a.Asks)
+	section("WHAT IT IS HELD AGAINST", a.Reads)
+	return p.err
+}
+
+func storesOf(r *rulebook.Rule) string {
+	if r.Book.Store == rulebook.All {
+		return "android, ios"
+	}
+	return r.Book.Store
+}
+
+// AnswersMarkdown writes the reference of the answer sheet.
+func AnswersMarkdown(w io.Writer, all []*Answer) error {
+	p := &printer{w: w}
+	p.line("# The answer sheet")
+	p.line("")
+	p.line("This page is generated from the program (`scripts/docs`). One sheet under `answers:` in")
+	p.line("`dossier.yaml` serves every store: each store's own form is derived from it (`regola")
+	p.line("privacy`, `regola rate`, `regola duties`). An answer that is left out is not answered, never")
+	p.line("no. `regola explain answers.KEY` says the same for one key, with the reasons.")
+	section := ""
+	for _, a := range all {
+		parts := strings.SplitN(a.Path, ".", 3)
+		if s := strings.Join(parts[:2], "."); s != section && len(parts) > 2 {
+			section = s
+			p.line("")
+			p.line("## `%s`", s)
+		}
+		p.line("")
+		p.line("**`%s`**: %s.", a.Path, strings.TrimSuffix(a.Doc, "."))
+		if len(a.Enum) > 0 {
+			p.line("Words: `%s`.", strings.Join(a.Enum, "`, `"))
+		}
+		if len(a.Values) > 0 {
+			var words []string
+			for _, v := range a.Values {
+				words = append(words, v.Word)
+			}
+			if len(words) > 16 {
+				words = append(words[:15], "…")
+			}
+			p.line("Words: `%s`.", strings.Join(words, "`, `"))
+		}
+		for _, x := range []struct {
+			head string
+			list []*rulebook.Rule
+		}{{"Asked by", a.Asks}, {"Held against the rest by", a.Reads}} {
+			var ids []string
+			for _, r := range x.list {
+				ids = append(ids, "`"+r.ID+"` ("+strings.ToLower(r.Title[:1])+r.Title[1:]+")")
+			}
+			if len(ids) > 0 {
+				slices.Sort(ids)
+				p.line("")
+				p.line("%s: %s.", x.head, strings.Join(ids, ", "))
+			}
+		}
+	}
+	return p.err
+}

@@ -64,7 +64,7 @@ func TestInit(t *testing.T) {
 		{"# email: …\n  # a phone", "email: help@terrafuoco.example\n  # a phone"}, {"# privacy: …", "privacy: https://terrafuoco.example/privacy"}, {"# support: …", "support: https://terrafuoco.example/help"},
 		{"# account_deletion: …", "account_deletion: https://terrafuoco.example/delete"},
 		{"# ads: true | false", "ads: false"}, {"# used: true | false", "used: false"}, {"# created_in_app: true | false", "created_in_app: true"}, {"# deletion_offered: true | false", "deletion_offered: true"},
-		{"# ways: [password | code | passkey | provider | platform | two-factor | other]", "ways: [password]"}, {"# data_deletion: yes | no | automatic", "data_deletion: automatic"}, {"# kind: none | system | standard | own", "kind: system"},
+		{"# ways: [password | code | passkey | provider | platform | two-factor | other]", "ways: [password]"}, {"# data_deletion: yes | no | automatic", "data_deletion: automatic"},
 		{"# third_party: true | false", "third_party: false"}, {"# trader: true | false", "trader: false"},
 		{"# data:\n  #   - {kind", "data:\n    - {kind: email-address, purposes: [account-management], shared: false, linked: true, tracking: false, optional: false, stored: true}\n  #   - {kind"},
 		{"# encrypted_in_transit: true | false", "encrypted_in_transit: true"}, {"# content:\n", "content: {others: none}\n"},

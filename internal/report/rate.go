@@ -65,7 +65,7 @@ func onRating(r *rulebook.Rule) bool {
 func Ratings(w io.Writer, r *check.Result, look Look) error {
 	p := &printer{w: w, look: look}
 	title := strings.TrimSpace(r.App + " " + r.Version)
-	right := "estimate as of " + r.Day.String()
+	right := "estimate as of " + r.Day.Long()
 	p.line("%s%s%s", p.strong(title), strings.Repeat(" ", max(2, p.look.width()-len([]rune(title))-len(right))), p.dim(right))
 	d := NewRatingDocument(r)
 	for _, s := range d.Stores {

@@ -60,7 +60,7 @@ func TestServer(t *testing.T) {
 	assert.Equal(t, "email-address", b.Held[0].Kind)
 	assert.Equal(t, 51, b.Relations[0].Self().Line)
 
-	data, err = os.ReadFile("../format/pgdump/testdata/sound.dump.sql")
+	data, err = os.ReadFile("../../../demo/sound/backend/schema.sql")
 	require.NoError(t, err)
 	b = of(t, string(data), backend.Setup{Anonymous: []string{"anon"}, SignedIn: []string{"app_user"}})
 	assert.Empty(t, b.Guessed)

@@ -299,7 +299,7 @@ type Encryption struct {
 	fact.Mark     `json:"-"`
 	UsesNonExempt *bool  `json:"uses_non_exempt" doc:"whether the app uses encryption that export rules do not exempt"`
 	ComplianceRef string `json:"compliance_ref" doc:"the code of the approved export documents"`
-	Kind          string `json:"kind" asked:"yes" enum:"none|system|standard|own" doc:"which encryption there is: none; system, only what the platform offers; standard, published algorithms beside it; own, algorithms of your own"`
+	Kind          string `json:"kind" enum:"none|system|standard|own" doc:"which encryption there is: none; system, only what the platform offers; standard, published algorithms beside it; own, algorithms of your own"`
 	France        *bool  `json:"france" doc:"whether the declaration for France was made"`
 }
 

@@ -13,9 +13,11 @@ import (
 	"regola.example/regola/internal/core/format/pgdump"
 )
 
-// dump is one that a real server wrote.
+// dumps were written by a real server; two of them are the demo's.
+var dumps = map[string]string{"sound": "../../../../demo/sound/backend/schema.sql", "half": "../../../../demo/faulty/backend/schema.sql", "open": "testdata/open.dump.sql"}
+
 func dump(t testing.TB, name string) *pgdump.Schema {
-	data, err := os.ReadFile("testdata/" + name + ".dump.sql")
+	data, err := os.ReadFile(dumps[name])
 	require.NoError(t, err)
 	s, err := pgdump.Parse(string(data))
 	require.NoError(t, err)
@@ -122,8 +124,8 @@ func TestLogic(t *testing.T) {
 }
 
 func FuzzParse(f *testing.F) {
-	for _, n := range []string{"sound", "open", "half"} {
-		data, err := os.ReadFile("testdata/" + n + ".dump.sql")
+	for _, n := range dumps {
+		data, err := os.ReadFile(n)
 		require.NoError(f, err)
 		f.Add(string(data))
 	}

@@ -117,6 +117,7 @@ func TestGolden(t *testing.T) {
 		"rate.txt":           {0, []string{"rate", "--on", on, "faulty"}},
 		"data.txt":           {0, []string{"privacy", "--on", on, "faulty"}},
 		"data.csv":           {0, []string{"privacy", "--on", on, "--format", "csv", "faulty"}},
+		"evidence.txt":       {0, []string{"facts", "--on", on, "--evidence", "--table", "faulty/sdks.yaml", "faulty/build/terrafuoco.aab"}},
 		"facts-aab.txt":      {0, []string{"facts", "--on", on, "faulty/build/terrafuoco.aab"}},
 		"facts-ipa.txt":      {0, []string{"facts", "--on", on, "sound/build/Terrafuoco.ipa"}},
 		"facts-sound.txt":    {0, []string{"facts", "--on", on, "--digests", "sound/build/terrafuoco.aab"}},
@@ -158,15 +159,18 @@ func TestSchemas(t *testing.T) {
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "film.mp4"), seed.Film(886, 1920, 40, true), 0o644))
 	for name, args := range map[string][]string{
-		"pictures": {"pictures", "--format", "json", "."},
-		"check":    {"check", "--on", on, "--format", "json", "faulty"},
-		"facts":    {"facts", "--format", "json", "faulty/build/terrafuoco.aab"},
-		"rules":    {"rules", "--format", "json"},
-		"explain":  {"explain", "--on", on, "--format", "json", "ios/icon-looks"},
-		"duties":   {"duties", "--on", on, "--format", "json", "faulty"},
-		"tables":   {"tables", "--format", "json", "restricted"},
-		"problems": {"check", "--format", "json", "none.aab"},
-		"privacy":  {"privacy", "--format", "json", "faulty/build/Terrafuoco.ipa"},
+		"pictures":   {"pictures", "--format", "json", "."},
+		"check":      {"check", "--on", on, "--format", "json", "faulty"},
+		"facts":      {"facts", "--format", "json", "faulty/build/terrafuoco.aab"},
+		"rules":      {"rules", "--format", "json"},
+		"explain":    {"explain", "--on", on, "--format", "json", "ios/icon-looks"},
+		"duties":     {"duties", "--on", on, "--format", "json", "faulty"},
+		"tables":     {"tables", "--format", "json", "restricted"},
+		"problems":   {"check", "--format", "json", "none.aab"},
+		"privacy":    {"privacy", "--format", "json", "faulty/build/Terrafuoco.ipa"},
+		"disclosure": {"privacy", "--on", on, "--format", "json", "faulty"},
+		"evidence":   {"facts", "--evidence", "--format", "json", "--table", "faulty/sdks.yaml", "faulty/build/terrafuoco.aab"},
+		"rate":       {"rate", "--on", on, "--format", "json", "faulty"},
 	} {
 		sch := compile(name)
 		out, _, _ := regola(t, dir, args...)
@@ -190,7 +194,7 @@ func TestSchemas(t *testing.T) {
 		v.(map[string]any)["bogus"] = true
 		assert.Error(t, compile(name).Validate(v), file)
 	}
-	for _, name := range []string{"dossier", "listing", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems", "pictures"} {
+	for _, name := range []string{"dossier", "listing", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems", "pictures", "disclosure", "evidence", "rate", "backend"} {
 		published, err := os.ReadFile("../../docs/schema/" + name + ".json")
 		require.NoError(t, err)
 		now, _, _ := regola(t, dir, "schema", name)

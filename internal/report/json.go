@@ -55,8 +55,8 @@ type DutyEntry struct {
 	State   string      `json:"state" enum:"open|contradicted|done"`
 	Because string      `json:"because"` // the evidence; empty for what every release is asked
 	Act     string      `json:"act" enum:"answer|declare|host|hand in"`
-	Write   string      `json:"write"`   // where the dossier answers it
-	Impact  string      `json:"impact"`  // what the store does without it
+	Write   string      `json:"write"`  // where the dossier answers it
+	Impact  string      `json:"impact"` // what the store does without it
 	Stores  []string    `json:"stores"`
 	Rule    string      `json:"rule"`
 	Place   place.Place `json:"place"` // of the evidence

@@ -118,22 +118,25 @@ func actOf(path, said string) string {
 
 // Since leaves out of duties what the stores asked before: because of an older
 // package, with the same dossier. Only stores with an older package are looked at.
-func Since(now []*Duty, before *Result) []*Duty {
+func Since(now []*Duty, old *Result) []*Duty {
 	asked := map[string]bool{}
 	had := map[string]bool{}
-	for _, s := range before.Stores {
+	for _, s := range old.Stores {
 		had[s.ID] = s.Package != ""
 	}
-	for _, d := range before.Duties() {
+	for _, d := range old.Duties() {
 		for _, s := range d.Stores {
 			asked[s+"\x00"+d.What+"\x00"+d.Because+"\x00"+d.Write] = true
+			asked[s+"\x00"+d.What+"\x00"+d.Write] = true
 		}
 	}
 	var out []*Duty
 	for _, d := range now {
 		var stores []string
 		for _, s := range d.Stores {
-			if had[s] && !asked[s+"\x00"+d.What+"\x00"+d.Because+"\x00"+d.Write] {
+			// What is done already is new only when it was not asked at all.
+			before := asked[s+"\x00"+d.What+"\x00"+d.Because+"\x00"+d.Write] || d.State == Done && asked[s+"\x00"+d.What+"\x00"+d.Write]
+			if had[s] && !before {
 				stores = append(stores, s)
 			}
 		}

@@ -27,6 +27,7 @@ var schemas = []struct {
 	{"explain", "the output of regola explain --format json", reflect.TypeFor[report.ExplainDocument](), false},
 	{"disclosure", "the output of regola privacy --format json on a dossier", reflect.TypeFor[report.DisclosureDocument](), false},
 	{"evidence", "the output of regola facts --evidence --format json", reflect.TypeFor[report.EvidenceDocument](), false},
+	{"ledger", "the output of regola ledger show --format json; a line of ledger.jsonl is one of its events", reflect.TypeFor[report.LedgerDocument](), false},
 	{"rate", "the output of regola rate --format json", reflect.TypeFor[report.RatingDocument](), false},
 	{"duties", "the output of regola duties --format json", reflect.TypeFor[report.DutiesDocument](), false},
 	{"tables", "the output of regola tables --format json", reflect.TypeFor[report.TablesDocument](), false},

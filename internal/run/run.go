@@ -236,6 +236,18 @@ func (r *Runner) Dossier(folder string) (*dossier.Dossier, place.Problems) {
 // Check judges one release. A place.Problems tells everything that is wrong
 // with its input at once; nothing was judged then.
 func (r *Runner) Check(ctx context.Context, job Job) (*check.Result, error) {
+	res, _, err := r.Judge(ctx, job)
+	return res, err
+}
+
+// Judged is what was judged, with what it was made of.
+type Judged struct {
+	Pairs   []check.Pair // one for each store of the result
+	Dossier *dossier.Dossier
+}
+
+// Judge is Check, and gives what was judged along.
+func (r *Runner) Judge(ctx context.Context, job Job) (*check.Result, *Judged, error) {
 	var d *dossier.Dossier
 	var problems place.Problems
 	packages := job.Packages
@@ -267,7 +279,7 @@ func (r *Runner) Check(ctx context.Context, job Job) (*check.Result, error) {
 		}
 	})
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	for _, err := range []error{loaded, opened, scanned} {
 		var ps place.Problems
@@ -278,19 +290,26 @@ func (r *Runner) Check(ctx context.Context, job Job) (*check.Result, error) {
 		case errors.As(err, &one):
 			problems = append(problems, one)
 		case err != nil:
-			return nil, err
+			return nil, nil, err
 		}
 	}
 	if len(problems) > 0 {
-		return nil, problems
+		return nil, nil, problems
 	}
 	pairs, err := r.pair(ctx, pkgs, d, lib, set, judges)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
+	}
+	if err := remember(pairs, d); err != nil {
+		var one *place.Problem
+		if errors.As(err, &one) {
+			return nil, nil, place.Problems{one}
+		}
+		return nil, nil, err
 	}
 	res, err := check.Run(ctx, pairs, d, r.opt.Options)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	for _, s := range r.left {
 		res.Others = append(res.Others, s.Name)
@@ -299,7 +318,7 @@ func (r *Runner) Check(ctx context.Context, job Job) (*check.Result, error) {
 	if d != nil {
 		res.Read = append(res.Read, d.Files()...)
 	}
-	return res, nil
+	return res, &Judged{pairs, d}, nil
 }
 
 // CheckAll judges many releases over the cores and hands each result out as

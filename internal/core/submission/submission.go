@@ -16,6 +16,7 @@ import (
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/fetched"
+	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/phrases"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
@@ -50,20 +51,14 @@ type Submission struct {
 	Evidence   *evidence.Evidence      `json:"evidence"`
 	Backend    *backend.Backend        `json:"backend"`     // who reaches what in the app's backend
 	Pictures   *pictures.Gallery       `json:"pictures"`    // graphics of the store page
-	Previous   *Part                   `json:"previous"`    // the release before this one
-	History    *Part                   `json:"history"`     // all that the ledger knows
+	Previous   *ledger.Release         `json:"previous"`    // the release before this one
+	History    *ledger.History         `json:"history"`     // all that the ledger knows of this store
 	Fetched    *fetched.Fetched        `json:"fetched"`     // what the dossier's links lead to
 	HasDossier bool                    `json:"has_dossier"` // a dossier is behind the submission
 	bare       bool                    // there is none, and that is known
 	Confirmed  []*dossier.Confirmation `json:"-"`
 	Tables     *tables.Set             `json:"-"`
 	Code       *signs.Index            `json:"-"` // of an iOS app; nil for any other package
-}
-
-// Part is a part of a submission that can be handed in.
-type Part struct {
-	fact.Mark `json:"-"`
-	Given     bool `json:"given"`
 }
 
 // App is what the dossier says of the app, as far as one store is concerned.
@@ -214,6 +209,20 @@ func (s *Submission) Prepare() {
 		}
 		fact.Stamp(v.Field(i).Interface(), name, kind)
 	}
+}
+
+// Remember adds what the ledger knows of the store.
+func (s *Submission) Remember(previous *ledger.Release, h *ledger.History) {
+	s.Previous, s.History = previous, h
+	if h == nil {
+		s.History = &ledger.History{}
+	}
+	if previous == nil {
+		s.Lose("previous", fact.Missing("the ledger has no release in this store yet"))
+	} else {
+		fact.Stamp(previous, "previous", fact.NotGiven)
+	}
+	fact.Stamp(s.History, "history", fact.NotGiven)
 }
 
 // PackagePlace is the package file, or nowhere.

@@ -1,0 +1,301 @@
+package cli
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/ledger"
+	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/report"
+	"regola.example/regola/internal/run"
+)
+
+func (e *env) ledgerCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "ledger",
+		Short: "Keep the history of releases and decisions beside the dossier",
+		Long: `Keep ledger.jsonl beside the dossier, one event a line, in version control: what was
+sent, what the store decided and why, what was answered. Checks hold the next release
+against it: numbers that were used, rejections whose cause is as it was, what an
+update brings.`,
+		Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error { return c.Help() },
+	}
+	c.AddCommand(e.ledgerRecord(), e.ledgerDecide(), e.ledgerReply(), e.ledgerShow())
+	return c
+}
+
+// dossierJob is the one dossier that a call is about.
+func dossierJob(args []string, folder string) (run.Job, error) {
+	jobs, err := inputs(args, folder, false)
+	if err != nil {
+		return run.Job{}, err
+	}
+	if len(jobs) > 1 {
+		return run.Job{}, usageError("these are several dossiers", "give one")
+	}
+	if jobs[0].Dossier == "" {
+		return run.Job{}, usageError("a ledger lies beside a dossier, and there is none here", "go to its folder, or name it with --dossier")
+	}
+	return jobs[0], nil
+}
+
+func (e *env) ledgerRecord() *cobra.Command {
+	var on, folder string
+	var onlyStores []string
+	c := &cobra.Command{
+		Use:     "record [PACKAGE…]",
+		Short:   "Take down what is sent now, for each store",
+		Example: "  regola ledger record\n  regola ledger record build/terrafuoco.aab --store android",
+		RunE: func(c *cobra.Command, args []string) error {
+			on, err := e.narrowed("text", onlyStores, on)
+			if err != nil {
+				return err
+			}
+			job, err := dossierJob(args, folder)
+			if err != nil {
+				return err
+			}
+			r, err := run.New(e.lib, run.Options{Options: check.Options{Day: on}, Stores: onlyStores})
+			if err != nil {
+				return err
+			}
+			res, judged, err := r.Judge(c.Context(), job)
+			if err != nil {
+				return err
+			}
+			events, err := run.Record(judged.Pairs, res, judged.Dossier, regular.SHA256)
+			if err != nil {
+				return err
+			}
+			var written, old []*ledger.Event
+			err = run.Append(job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
+				written, old = nil, nil
+				for _, x := range events {
+					if again(l, x) {
+						old = append(old, x)
+					} else {
+						written = append(written, x)
+					}
+				}
+				return written, nil
+			})
+			if err != nil {
+				return err
+			}
+			return report.Recorded(e.out, written, old, e.look(e.out))
+		},
+	}
+	fl := c.Flags()
+	fl.StringSliceVar(&onlyStores, "store", nil, "for this store only: "+strings.Join(e.storeIDs(), ", "))
+	fl.StringVar(&on, "on", "", "the day on which it was sent, such as 2026-11-25 (today by default)")
+	fl.StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
+	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
+	return c
+}
+
+// again tells whether the last release of the store is the same, sent alike.
+func again(l *ledger.Ledger, x *ledger.Event) bool {
+	last := l.Last(x.Store)
+	return last != nil && last.Version == x.Version && last.Build == x.Build && last.Digest == x.Release.Digest && last.Share == x.Release.Share && last.Channel == x.Release.Channel &&
+		ledger.Compare(last, x.Release).Empty()
+}
+
+// version of the event that a decision or reply is about: as given, or the last one.
+func about(l *ledger.Ledger, store, version string) (*ledger.Release, error) {
+	last := l.Last(store)
+	if last == nil {
+		return nil, usageError("the ledger has no release in this store", `take it down first: "regola ledger record"`)
+	}
+	if version == "" || version == last.Version {
+		return last, nil
+	}
+	for i := len(l.Events) - 1; i >= 0; i-- {
+		if x := l.Events[i]; x.Store == store && x.Event == ledger.Released && x.Version == version {
+			return x.Release, nil
+		}
+	}
+	return nil, usageError("the ledger has no version "+version+" in this store", `"regola ledger show" lists them`)
+}
+
+func (e *env) ledgerDecide() *cobra.Command {
+	var on, folder, id, version string
+	var reasons, said []string
+	c := &cobra.Command{
+		Use:   "decide accepted|rejected",
+		Short: "Take down what a store decided, and why",
+		Long: `Take down what a store decided about a release. A rejection names its reasons: with
+--about what each is about, with --said what the reviewer wrote, in the same order.
+The next check then tells whether that very thing has changed.
+
+--about takes rule:ID, answer:PATH, text:LOCALE/FIELD, picture:PATH, purpose:KEY (of the
+property list), or behaviour.`,
+		Example: "  regola ledger decide accepted --store android\n  regola ledger decide rejected --store ios --about purpose:NSCameraUsageDescription \\\n    --said 'Explain what the camera is used for.'",
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) != 1 || args[0] != "accepted" && args[0] != "rejected" {
+				return usageError("a decision is expected", "write accepted or rejected")
+			}
+			return nil
+		},
+		ValidArgs: []string{"accepted", "rejected"},
+		RunE: func(_ *cobra.Command, args []string) error {
+			on, err := e.dayFlag(on)
+			if err != nil {
+				return err
+			}
+			if id == "" {
+				return usageError("the store is not named", "add --store: "+strings.Join(e.storeIDs(), ", "))
+			}
+			if err := oneOf("--store", id, e.storeIDs()); err != nil {
+				return err
+			}
+			job, err := dossierJob(nil, folder)
+			if err != nil {
+				return err
+			}
+			x := &ledger.Event{Event: ledger.Decided, On: on, Store: id, Decision: args[0]}
+			if args[0] == "rejected" && len(reasons) == 0 {
+				return usageError("a rejection without a reason helps nobody", "add --about and --said; --about behaviour when it is none of the others")
+			}
+			if args[0] == "accepted" && len(reasons)+len(said) > 0 {
+				return usageError("what was accepted has no reasons", "drop --about and --said")
+			}
+			if len(said) > len(reasons) {
+				return usageError("there are more --said than --about", "give one --about for each, in the same order")
+			}
+			for i, r := range reasons {
+				kind, key, _ := strings.Cut(r, ":")
+				known := slices.ContainsFunc(ledger.Abouts, func(a string) bool {
+					k, _, more := strings.Cut(a, ":")
+					return k == kind && more == (key != "")
+				})
+				if !known {
+					return usageError("--about does not take "+r, "write one of: "+strings.Join(ledger.Abouts, ", "))
+				}
+				reason := ledger.Reason{About: r}
+				if i < len(said) {
+					reason.Said = said[i]
+				}
+				x.Reasons = append(x.Reasons, reason)
+			}
+			err = run.Append(job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
+				was, err := about(l, id, version)
+				if err != nil {
+					return nil, err
+				}
+				x.Version, x.Build = was.Version, was.Build
+				return []*ledger.Event{x}, nil
+			})
+			if err == nil {
+				fmt.Fprintf(e.out, "%s %s (%s) was %s on %s: taken down.\n", e.storeName(id), x.Version, x.Build, x.Decision, on.Long())
+			}
+			return err
+		},
+	}
+	fl := c.Flags()
+	fl.StringVar(&id, "store", "", "the store that decided: "+strings.Join(e.storeIDs(), ", "))
+	fl.StringVar(&version, "version", "", "the version that it was about (the last one by default)")
+	fl.StringArrayVar(&reasons, "about", nil, "what a reason is about; may be repeated")
+	fl.StringArrayVar(&said, "said", nil, "what the reviewer wrote about it")
+	fl.StringVar(&on, "on", "", "the day of the decision (today by default)")
+	fl.StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
+	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
+	return c
+}
+
+func (e *env) ledgerReply() *cobra.Command {
+	var on, folder, id, version string
+	c := &cobra.Command{
+		Use:     "reply TEXT",
+		Short:   "Take down what you answered, or changed, after a rejection",
+		Example: "  regola ledger reply --store ios 'The camera text names the kiln log; see the notes.'",
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) != 1 || strings.TrimSpace(args[0]) == "" {
+				return usageError("a text is expected", "write what you answered, in quotes")
+			}
+			return nil
+		},
+		RunE: func(_ *cobra.Command, args []string) error {
+			on, err := e.dayFlag(on)
+			if err != nil {
+				return err
+			}
+			if id == "" {
+				return usageError("the store is not named", "add --store: "+strings.Join(e.storeIDs(), ", "))
+			}
+			if err := oneOf("--store", id, e.storeIDs()); err != nil {
+				return err
+			}
+			job, err := dossierJob(nil, folder)
+			if err != nil {
+				return err
+			}
+			x := &ledger.Event{Event: ledger.Replied, On: on, Store: id, Text: strings.TrimSpace(args[0])}
+			err = run.Append(job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
+				was, err := about(l, id, version)
+				if err != nil {
+					return nil, err
+				}
+				x.Version, x.Build = was.Version, was.Build
+				return []*ledger.Event{x}, nil
+			})
+			if err == nil {
+				fmt.Fprintf(e.out, "%s %s (%s): your answer is taken down.\n", e.storeName(id), x.Version, x.Build)
+			}
+			return err
+		},
+	}
+	fl := c.Flags()
+	fl.StringVar(&id, "store", "", "the store that you answered: "+strings.Join(e.storeIDs(), ", "))
+	fl.StringVar(&version, "version", "", "the version that it was about (the last one by default)")
+	fl.StringVar(&on, "on", "", "the day of the answer (today by default)")
+	fl.StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
+	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
+	return c
+}
+
+func (e *env) ledgerShow() *cobra.Command {
+	var folder, format string
+	c := &cobra.Command{
+		Use:   "show",
+		Short: "Show the history, the last release first",
+		Args:  cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			if err := oneOf("--format", format, []string{"text", "json"}); err != nil {
+				return err
+			}
+			job, err := dossierJob(nil, folder)
+			if err != nil {
+				return err
+			}
+			l, err := run.Ledger(job.Dossier)
+			if err != nil {
+				return err
+			}
+			if l == nil {
+				l = &ledger.Ledger{}
+			}
+			if format == "json" {
+				return report.JSON(e.out, report.NewLedgerDocument(l))
+			}
+			return report.LedgerText(e.out, l, e.stores(), e.look(e.out))
+		},
+	}
+	c.Flags().StringVar(&format, "format", "text", "form of the output: text or json")
+	c.Flags().StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
+	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
+	return c
+}
+
+func (e *env) storeName(id string) string {
+	for _, s := range e.stores() {
+		if s.ID == id {
+			return s.Name
+		}
+	}
+	return id
+}

@@ -1,0 +1,116 @@
+package ledger
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+)
+
+// Compare tells what one release has that another did not, in the order of what it
+// brings: first what a store may ask about.
+func Compare(old, now *Release) *Change {
+	c := &Change{}
+	c.single("id", old.ID, now.ID)
+	c.single("version", old.Version, now.Version)
+	c.single("build", old.Build, now.Build)
+	c.lists("permission", old.Permissions, now.Permissions)
+	c.lists("third-party code", old.SDKs, now.SDKs)
+	c.lists("kind of data implied", old.Implied, now.Implied)
+	c.lists("kind of data answered", old.Data, now.Data)
+	c.lists("entitlement", old.Entitled, now.Entitled)
+	c.texts("purpose string", old.Purposes, now.Purposes)
+	c.lists("component", old.Components, now.Components)
+	c.lists("extension", old.Extensions, now.Extensions)
+	c.lists("link", old.Schemes, now.Schemes)
+	c.lists("required feature", old.Features, now.Features)
+	c.single("least system", old.MinLevel, now.MinLevel)
+	if old.TargetLevel != now.TargetLevel {
+		c.single("target level", number(old.TargetLevel), number(now.TargetLevel))
+	}
+	c.single("certificate", old.Certificate, now.Certificate)
+	c.single("team", old.Team, now.Team)
+	c.lists("language", old.Languages, now.Languages)
+	c.lists("library", old.Libraries, now.Libraries)
+	c.texts("answer", old.Answers, now.Answers)
+	c.lists("country", old.Countries, now.Countries)
+	c.single("price", old.Price, now.Price)
+	c.texts("product", old.Products, now.Products)
+	c.texts("text", old.Texts, now.Texts)
+	c.texts("picture", old.Pictures, now.Pictures)
+	for _, k := range slices.Sorted(maps.Keys(now.Sizes)) {
+		if a, b := old.Sizes[k], now.Sizes[k]; a != b && k != "package" {
+			c.put(&c.Changed, "size of "+k, k, number(a), number(b))
+		}
+	}
+	for _, k := range slices.Sorted(maps.Keys(old.Sizes)) {
+		if _, ok := now.Sizes[k]; !ok && len(now.Sizes) > 0 {
+			c.put(&c.Changed, "size of "+k, k, number(old.Sizes[k]), "0")
+		}
+	}
+	if a, b := old.Sizes["package"], now.Sizes["package"]; a != b && a > 0 && b > 0 {
+		c.put(&c.Changed, "size", "package", number(a), number(b))
+	}
+	return c
+}
+
+// Empty tells whether nothing differs.
+func (c *Change) Empty() bool { return len(c.Added)+len(c.Removed)+len(c.Changed) == 0 }
+
+func number(n int64) string { return strconv.FormatInt(n, 10) }
+
+func (c *Change) put(to *[]*Difference, kind, what, from, now string) {
+	*to = append(*to, &Difference{Kind: kind, What: what, From: from, To: now})
+}
+
+func (c *Change) single(kind, old, now string) {
+	switch {
+	case old == now:
+	case old == "":
+		c.put(&c.Added, kind, now, "", now)
+	case now == "":
+		c.put(&c.Removed, kind, old, old, "")
+	default:
+		c.put(&c.Changed, kind, fmt.Sprintf("%s → %s", old, now), old, now)
+	}
+}
+
+func (c *Change) lists(kind string, old, now []string) {
+	for _, s := range without(now, old) {
+		c.put(&c.Added, kind, s, "", s)
+	}
+	for _, s := range without(old, now) {
+		c.put(&c.Removed, kind, s, s, "")
+	}
+}
+
+// without are the members of a list that another lacks.
+func without(list, other []string) (out []string) {
+	has := make(map[string]bool, len(other))
+	for _, s := range other {
+		has[s] = true
+	}
+	for _, s := range list {
+		if !has[s] {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+func (c *Change) texts(kind string, old, now map[string]string) {
+	for _, k := range slices.Sorted(maps.Keys(now)) {
+		a, ok := old[k]
+		switch {
+		case !ok:
+			c.put(&c.Added, kind, k, "", now[k])
+		case a != now[k]:
+			c.put(&c.Changed, kind, k, a, now[k])
+		}
+	}
+	for _, k := range slices.Sorted(maps.Keys(old)) {
+		if _, ok := now[k]; !ok {
+			c.put(&c.Removed, kind, k, old[k], "")
+		}
+	}
+}

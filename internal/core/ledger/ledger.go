@@ -1,0 +1,300 @@
+// Package ledger is the history of an app's releases and of the stores' decisions:
+// ledger.jsonl in the dossier's folder, one event a line, in version control.
+package ledger
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/place"
+)
+
+// Format is the number of the lines' format.
+const Format = 1
+
+// FileName is the ledger's name in the dossier's folder.
+const FileName = "ledger.jsonl"
+
+// The kinds of events.
+const (
+	Released = "release"  // a release was sent
+	Decided  = "decision" // the store decided
+	Replied  = "reply"    // the team answered, or said what it changed
+)
+
+// Event is one line.
+type Event struct {
+	Regola   int64    `json:"regola"`
+	Event    string   `json:"event"`
+	On       day.Day  `json:"on"`
+	Store    string   `json:"store"`
+	Version  string   `json:"version"`
+	Build    string   `json:"build"`
+	Release  *Release `json:"release,omitempty"`  // of a release
+	Decision string   `json:"decision,omitempty"` // of a decision: accepted or rejected
+	Reasons  []Reason `json:"reasons,omitempty"`  // of a rejection
+	Text     string   `json:"text,omitempty"`     // of a reply
+	Line     int      `json:"-"`
+}
+
+// Reason is one reason of a rejection.
+type Reason struct {
+	About string `json:"about"` // rule:ID, answer:PATH, text:LOCALE/FIELD, picture:PATH, purpose:KEY or behaviour
+	Said  string `json:"said"`  // what the reviewer wrote
+}
+
+// Release is what a release was made of, as far as a later one is held against it.
+type Release struct {
+	fact.Mark   `json:"-"`
+	ID          string            `json:"id"`
+	Version     string            `json:"version"`
+	Build       string            `json:"build"` // version code or build number
+	On          *day.Day          `json:"on"`    // the day on which it was recorded
+	First       bool              `json:"first"` // it was the first one in the store
+	Channel     string            `json:"channel"`
+	Share       string            `json:"share"`
+	Countries   []string          `json:"countries"`
+	Price       string            `json:"price"`
+	Products    map[string]string `json:"products"` // id → kind and price
+	MinLevel    string            `json:"min_level"`
+	TargetLevel int64             `json:"target_level"`
+	Certificate string            `json:"certificate"` // SHA-256 of the signer's
+	Team        string            `json:"team"`
+	Permissions []string          `json:"permissions"`
+	Features    []string          `json:"features"` // required ones
+	Components  []string          `json:"components"`
+	Schemes     []string          `json:"schemes"`      // link schemes and hosts
+	Entitled    []string          `json:"entitlements"` // keys, with the values of groups and containers
+	Extensions  []string          `json:"extensions"`   // points of the system that it extends
+	Languages   []string          `json:"languages"`    // of the package
+	Libraries   []string          `json:"libraries"`
+	SDKs        []string          `json:"sdks"`
+	Implied     []string          `json:"implied"`  // kinds of data that third-party code takes
+	Data        []string          `json:"data"`     // kinds of data that were answered
+	Purposes    map[string]string `json:"purposes"` // purpose strings
+	Answers     map[string]string `json:"answers"`  // by path
+	Texts       map[string]string `json:"texts"`    // digests, by language and key
+	Pictures    map[string]string `json:"pictures"` // digests, by path
+	Sizes       map[string]int64  `json:"sizes"`    // bytes, by kind; "package" for the whole
+	Digest      string            `json:"digest"`   // SHA-256 of the package
+	Broken      []string          `json:"broken"`   // rules that were broken
+}
+
+// Ledger is what a file says.
+type Ledger struct {
+	File   string
+	Events []*Event
+	Faults []*Fault // lines that could not be read
+}
+
+// Fault is a line that could not be read; the others are used.
+type Fault struct {
+	fact.Mark `json:"-"`
+	Line      int64  `json:"line"`
+	What      string `json:"what"`
+}
+
+// Parse reads a ledger. It never fails: what cannot be read is a fault.
+func Parse(file string, data []byte) *Ledger {
+	l := &Ledger{File: file}
+	for i, line := range bytes.Split(data, []byte("\n")) {
+		if len(bytes.TrimSpace(line)) == 0 {
+			continue
+		}
+		e := &Event{Line: i + 1}
+		what := ""
+		dec := json.NewDecoder(bytes.NewReader(line))
+		switch err := dec.Decode(e); {
+		case err != nil:
+			what = "not a line of JSON as regola ledger writes it: " + err.Error()
+		case dec.More():
+			what = "more than one value on the line"
+		case e.Regola > Format:
+			what = fmt.Sprintf("written in format %d, by a newer program", e.Regola)
+		case e.Regola < 1 || e.Store == "" || e.On.IsZero():
+			what = "not an event: regola, on and store are needed"
+		case e.Event == Released && e.Release == nil:
+			what = "a release without what was released"
+		case e.Event == Decided && e.Decision != "accepted" && e.Decision != "rejected":
+			what = "a decision that is neither accepted nor rejected"
+		case !slices.Contains([]string{Released, Decided, Replied}, e.Event):
+			what = fmt.Sprintf("an event of an unknown kind, %q", e.Event)
+		}
+		if what != "" {
+			f := &Fault{Line: int64(i + 1), What: what}
+			f.SetSelf(place.Place{File: file, Line: i + 1, Column: 1})
+			l.Faults = append(l.Faults, f)
+			continue
+		}
+		if r := e.Release; r != nil {
+			on := e.On
+			r.On, r.Version, r.Build = &on, e.Version, e.Build
+			r.SetSelf(place.Place{File: file, Line: i + 1, Column: 1})
+		}
+		l.Events = append(l.Events, e)
+	}
+	return l
+}
+
+// Encode is an event as a line, with its line break.
+func Encode(e *Event) ([]byte, error) {
+	e.Regola = Format
+	line, err := json.Marshal(e)
+	if err != nil {
+		return nil, err
+	}
+	return append(line, '\n'), nil
+}
+
+// History is what a ledger knows of one store.
+type History struct {
+	fact.Mark  `json:"-"`
+	Given      bool         `json:"given"`    // there is a ledger with a release in this store
+	Builds     []string     `json:"builds"`   // that were sent, of all channels
+	Public     []string     `json:"public"`   // of these, those that everybody got
+	Versions   []string     `json:"versions"` // that were sent
+	Products   []string     `json:"products"` // ids that were ever sold
+	Faults     []*Fault     `json:"faults"`
+	Rejections []*Rejection `json:"rejections"` // open ones: no later version was accepted
+	Change     *Change      `json:"change"`     // from the last release to this one
+}
+
+// Rejection is a reason for which the store sent a version back, and which no later
+// acceptance settled.
+type Rejection struct {
+	fact.Mark `json:"-"`
+	Version   string   `json:"version"`
+	Build     string   `json:"build"`
+	On        *day.Day `json:"on"`
+	About     string   `json:"about"`
+	Said      string   `json:"said"`
+	Replied   bool     `json:"replied"`   // the team answered
+	Unchanged bool     `json:"unchanged"` // what it was about is as it was
+	Is        string   `json:"is"`        // what is unchanged, in words
+}
+
+// Change is what a release has that the one before did not, and the reverse.
+type Change struct {
+	fact.Mark `json:"-"`
+	Added     []*Difference `json:"added"`
+	Removed   []*Difference `json:"removed"`
+	Changed   []*Difference `json:"changed"`
+}
+
+// Difference is one thing that differs.
+type Difference struct {
+	fact.Mark `json:"-"`
+	Kind      string `json:"kind"` // permission, feature, component …
+	What      string `json:"what"`
+	From      string `json:"from"`
+	To        string `json:"to"`
+}
+
+// Last is the last release of a store, or nil.
+func (l *Ledger) Last(store string) *Release {
+	for i := len(l.Events) - 1; i >= 0; i-- {
+		if e := l.Events[i]; e.Store == store && e.Event == Released {
+			return e.Release
+		}
+	}
+	return nil
+}
+
+// Sent tells whether a build was recorded for a store.
+func (l *Ledger) Sent(store, build string) bool {
+	return slices.ContainsFunc(l.Events, func(e *Event) bool { return e.Store == store && e.Event == Released && e.Build == build })
+}
+
+// Of is what the ledger knows of a store, held against the release that is now made,
+// and the one before it; either may be nil.
+func (l *Ledger) Of(store string, now, last *Release) *History {
+	h := &History{Faults: l.Faults}
+	h.SetSelf(place.Place{File: l.File})
+	sent := map[string]*Release{}
+	for _, e := range l.Events {
+		if e.Store != store {
+			continue
+		}
+		switch e.Event {
+		case Released:
+			h.Given = last != nil
+			sent[e.Version+"\x00"+e.Build] = e.Release
+			// The very package that was sent is not sent anew: a rejection for the page's
+			// sake leaves it where it is.
+			if now == nil || e.Release.Digest == "" || e.Release.Digest != now.Digest {
+				h.Builds = add(h.Builds, e.Build)
+			}
+			h.Versions = add(h.Versions, e.Version)
+			if e.Release.Channel == "public" {
+				h.Public = add(h.Public, e.Build)
+			}
+			for id := range e.Release.Products {
+				h.Products = add(h.Products, id)
+			}
+		case Decided:
+			if e.Decision == "accepted" {
+				h.Rejections = nil
+				continue
+			}
+			was := sent[e.Version+"\x00"+e.Build]
+			for _, r := range e.Reasons {
+				x := &Rejection{Version: e.Version, Build: e.Build, On: &e.On, About: r.About, Said: r.Said}
+				x.SetSelf(place.Place{File: l.File, Line: e.Line, Column: 1})
+				if was != nil && now != nil {
+					x.Unchanged, x.Is = same(r.About, was, now)
+				}
+				h.Rejections = append(h.Rejections, x)
+			}
+		case Replied:
+			for _, r := range h.Rejections {
+				r.Replied = true
+			}
+		}
+	}
+	slices.Sort(h.Products)
+	if last != nil && now != nil {
+		h.Change = Compare(last, now)
+	}
+	return h
+}
+
+func add(list []string, s string) []string {
+	if s == "" || slices.Contains(list, s) {
+		return list
+	}
+	return append(list, s)
+}
+
+// same tells whether what a reason is about is as it was, and says so in words.
+func same(about string, was, now *Release) (bool, string) {
+	kind, key, _ := strings.Cut(about, ":")
+	equal := func(a, b map[string]string) bool { return a[key] == b[key] }
+	switch kind {
+	case "rule":
+		return slices.Contains(now.Broken, key), "the rule " + key + " is still broken"
+	case "answer":
+		return equal(was.Answers, now.Answers), "the answer " + key + " is still " + cmpOr(now.Answers[key], "missing")
+	case "text":
+		return equal(was.Texts, now.Texts), "the text " + key + " is the same"
+	case "picture":
+		return equal(was.Pictures, now.Pictures), "the picture " + key + " is the same"
+	case "purpose":
+		return equal(was.Purposes, now.Purposes), "the text of " + key + " is the same"
+	}
+	return was.Digest != "" && was.Digest == now.Digest || was.Build == now.Build && now.Build != "", "the package is the same"
+}
+
+func cmpOr(a, b string) string {
+	if a == "" {
+		return b
+	}
+	return a
+}
+
+// Abouts are what a reason can be about, with what follows the colon.
+var Abouts = []string{"rule:ID", "answer:PATH", "text:LOCALE/FIELD", "picture:PATH", "purpose:KEY", "behaviour"}

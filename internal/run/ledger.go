@@ -1,0 +1,187 @@
+package run
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/gofrs/flock"
+
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/ledger"
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/snapshot"
+)
+
+// maxLedger bounds a ledger, in bytes: a release takes some ten thousand.
+const maxLedger = 64 << 20
+
+// lockName is the file that is locked while the ledger is written. It stays.
+const lockName = ".ledger.lock"
+
+// Ledger reads the ledger of a dossier's folder; nil when there is none.
+func Ledger(folder string) (*ledger.Ledger, error) {
+	file := filepath.Join(folder, ledger.FileName)
+	data, err := regular.Read(file, maxLedger)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, nil
+	case err != nil:
+		return nil, regular.Problem(file, err, "a ledger is written by regola ledger")
+	}
+	return ledger.Parse(file, data), nil
+}
+
+// remember adds the history to what is judged.
+func remember(pairs []check.Pair, d *dossier.Dossier) error {
+	if d == nil {
+		for _, p := range pairs {
+			p.Submission.Remember(nil, nil)
+		}
+		return nil
+	}
+	l, err := Ledger(d.Root)
+	if err != nil {
+		return err
+	}
+	for _, p := range pairs {
+		if l == nil {
+			p.Submission.Remember(nil, nil)
+			continue
+		}
+		id := p.Judge.Store.ID
+		now := snapshot.Of(p.Submission, d.Root)
+		if pkg := p.Submission.Pkg; pkg != nil && l.Sent(id, now.Build) {
+			if info, err := os.Stat(pkg.File); err == nil && info.Mode().IsRegular() {
+				if now.Digest, err = regular.SHA256(pkg.File); err != nil {
+					return regular.Problem(pkg.File, err, "check the path")
+				}
+			}
+		}
+		last := l.Last(id)
+		if last != nil && now.Digest != "" && now.Digest == last.Digest {
+			last = nil // it is this release itself: what came before it counts
+			for i := len(l.Events) - 1; i >= 0 && last == nil; i-- {
+				if e := l.Events[i]; e.Store == id && e.Event == ledger.Released && e.Release.Digest != now.Digest {
+					last = e.Release
+				}
+			}
+		}
+		p.Submission.Remember(last, l.Of(id, now, last))
+	}
+	return nil
+}
+
+// Append adds events to the ledger of a folder: under a lock, whole or not at all.
+// before is called with the ledger as it is, and gives the events.
+func Append(folder string, before func(*ledger.Ledger) ([]*ledger.Event, error)) error {
+	file := filepath.Join(folder, ledger.FileName)
+	lock := flock.New(filepath.Join(folder, lockName))
+	for wait := time.Duration(0); ; wait += 20 * time.Millisecond {
+		ok, err := lock.TryLock()
+		if err != nil {
+			return &place.Problem{At: place.Place{File: filepath.Join(folder, lockName)}, What: "the ledger cannot be locked: " + err.Error(), Fix: "check the folder's permissions"}
+		}
+		if ok {
+			break
+		}
+		if wait > 30*time.Second {
+			return &place.Problem{At: place.Place{File: file}, What: "another program has been writing for 30 seconds", Fix: "wait for it, or end it"}
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+	defer func() { _ = lock.Unlock() }()
+
+	data, err := regular.Read(file, maxLedger)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return regular.Problem(file, err, "a ledger is written by regola ledger")
+	}
+	if info, err := os.Lstat(file); err == nil && !info.Mode().IsRegular() {
+		return &place.Problem{At: place.Place{File: file}, What: "this is no regular file", Fix: "keep the ledger itself in the dossier's folder"}
+	}
+	events, err := before(ledger.Parse(file, data))
+	if err != nil {
+		return err
+	}
+	if len(data) > 0 && data[len(data)-1] != '\n' {
+		data = append(data, '\n') // an editor left the last line open
+	}
+	for _, e := range events {
+		line, err := ledger.Encode(e)
+		if err != nil {
+			return err
+		}
+		data = append(data, line...)
+	}
+	if err := replaceSynced(file, data); err != nil {
+		return &place.Problem{At: place.Place{File: file}, What: "the ledger cannot be written, and is as it was: " + err.Error(), Fix: "check the space and the permissions of the folder"}
+	}
+	return nil
+}
+
+// replaceSynced writes a file beside another and then takes its name: whoever reads
+// sees the old one or the new one, also after a power cut.
+func replaceSynced(file string, data []byte) (err error) {
+	mode := fs.FileMode(0o644)
+	if info, err := os.Stat(file); err == nil {
+		mode = info.Mode().Perm()
+	}
+	f, err := os.CreateTemp(filepath.Dir(file), ".ledger-*")
+	if err != nil {
+		return err
+	}
+	defer func() {
+		if err != nil {
+			f.Close()
+			os.Remove(f.Name())
+		}
+	}()
+	if _, err = f.Write(data); err != nil {
+		return err
+	}
+	if err = errors.Join(f.Chmod(mode), f.Sync()); err != nil {
+		return err
+	}
+	if err = f.Close(); err != nil {
+		return err
+	}
+	if err = os.Rename(f.Name(), file); err != nil {
+		return err
+	}
+	if dir, err := os.Open(filepath.Dir(file)); err == nil {
+		_ = dir.Sync() // some systems do not know it for folders
+		dir.Close()
+	}
+	return nil
+}
+
+// Record takes down the release of a dossier, one event a store. digest gives the
+// SHA-256 of a file.
+func Record(pairs []check.Pair, res *check.Result, d *dossier.Dossier, digest func(file string) (string, error)) ([]*ledger.Event, error) {
+	var out []*ledger.Event
+	for i, p := range pairs {
+		r := snapshot.Of(p.Submission, d.Root)
+		for _, v := range res.Stores[i].Verdicts {
+			if v.State == check.Broken {
+				r.Broken = append(r.Broken, v.Rule.ID)
+			}
+		}
+		if file := res.Stores[i].Package; file != "" {
+			sum, err := digest(file)
+			if err != nil {
+				return nil, err
+			}
+			r.Digest = sum
+		}
+		if r.Version == "" || r.Build == "" {
+			return nil, &place.Problem{At: place.Place{File: d.Root}, What: fmt.Sprintf("the release for %s has no version and build number that could be taken down", p.Judge.Store.Name), Fix: "give its package, and release: version in the dossier"}
+		}
+		out = append(out, &ledger.Event{Event: ledger.Released, On: res.Day, Store: p.Judge.Store.ID, Version: r.Version, Build: r.Build, Release: r})
+	}
+	return out, nil
+}

@@ -12,6 +12,7 @@ import (
 	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/core/strictyaml"
 	"regola.example/regola/internal/core/tables"
+	"regola.example/regola/internal/core/testers"
 )
 
 // maxDump bounds a schema dump, in bytes.
@@ -68,4 +69,24 @@ func backendOf(d *dossier.Dossier, t *tables.Set) (*backend.Backend, place.Probl
 		return nil, ps
 	}
 	return backend.Join(dump, rules), nil
+}
+
+// maxTesters bounds a list of testers, in bytes.
+const maxTesters = 1 << 20
+
+// testersOf reads the list of testers that a dossier names; nil for none.
+func testersOf(d *dossier.Dossier) (*testers.List, place.Problems) {
+	if d == nil || d.Release.Testing.List == "" {
+		return nil, nil
+	}
+	file, problem := d.Inside(d.Release.Testing.List)
+	if problem != nil {
+		problem.At = d.Release.Testing.Field("list")
+		return nil, place.Problems{problem}
+	}
+	data, err := regular.Read(file, maxTesters)
+	if err != nil {
+		return nil, place.Problems{regular.Problem(file, err, "correct the path, which is relative to the dossier's folder")}
+	}
+	return testers.Parse(file, string(data)), nil
 }

@@ -14,6 +14,7 @@ import (
 
 	"regola.example/regola/internal/core/artifact"
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/fetched"
@@ -246,8 +247,18 @@ type Judged struct {
 	Dossier *dossier.Dossier
 }
 
-// Judge is Check, and gives what was judged along.
-func (r *Runner) Judge(ctx context.Context, job Job) (*check.Result, *Judged, error) {
+// gathered is what is read of a release, before anything is judged.
+type gathered struct {
+	dossier  *dossier.Dossier
+	packages []string // their files
+	pkgs     []*facts.Package
+	judges   map[string]*check.Judge
+	set      *tables.Set
+	lib      *pictures.Library
+}
+
+// gather reads a release.
+func (r *Runner) gather(ctx context.Context, job Job) (*gathered, error) {
 	var d *dossier.Dossier
 	var problems place.Problems
 	packages := job.Packages
@@ -279,7 +290,7 @@ func (r *Runner) Judge(ctx context.Context, job Job) (*check.Result, *Judged, er
 		}
 	})
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	for _, err := range []error{loaded, opened, scanned} {
 		var ps place.Problems
@@ -290,35 +301,52 @@ func (r *Runner) Judge(ctx context.Context, job Job) (*check.Result, *Judged, er
 		case errors.As(err, &one):
 			problems = append(problems, one)
 		case err != nil:
-			return nil, nil, err
+			return nil, err
 		}
 	}
 	if len(problems) > 0 {
-		return nil, nil, problems
+		return nil, problems
 	}
-	pairs, err := r.pair(ctx, pkgs, d, lib, set, judges)
+	return &gathered{d, packages, pkgs, judges, set, lib}, nil
+}
+
+// judgeOn judges what was read, as of a day.
+func (r *Runner) judgeOn(ctx context.Context, g *gathered, on day.Day) (*check.Result, []check.Pair, error) {
+	pairs, err := r.pair(ctx, g, on)
 	if err != nil {
 		return nil, nil, err
 	}
-	if err := remember(pairs, d); err != nil {
+	if err := remember(pairs, g.dossier); err != nil {
 		var one *place.Problem
 		if errors.As(err, &one) {
 			return nil, nil, place.Problems{one}
 		}
 		return nil, nil, err
 	}
-	res, err := check.Run(ctx, pairs, d, r.opt.Options)
+	opt := r.opt.Options
+	opt.Day = on
+	res, err := check.Run(ctx, pairs, g.dossier, opt)
+	return res, pairs, err
+}
+
+// Judge is Check, and gives what was judged along.
+func (r *Runner) Judge(ctx context.Context, job Job) (*check.Result, *Judged, error) {
+	g, err := r.gather(ctx, job)
+	if err != nil {
+		return nil, nil, err
+	}
+	res, pairs, err := r.judgeOn(ctx, g, r.opt.Day)
 	if err != nil {
 		return nil, nil, err
 	}
 	for _, s := range r.left {
 		res.Others = append(res.Others, s.Name)
 	}
-	res.Read = append(slices.Clone(packages), r.opt.Rulebooks...)
-	if d != nil {
-		res.Read = append(res.Read, d.Files()...)
+	res.Read = append(slices.Clone(g.packages), r.opt.Rulebooks...)
+	if g.dossier != nil {
+		res.Read = append(res.Read, g.dossier.Files()...)
 	}
-	return res, &Judged{pairs, d}, nil
+	return res, &Judged{pairs, g.dossier}, nil
 }
 
 // CheckAll judges many releases over the cores and hands each result out as
@@ -427,7 +455,8 @@ func (r *Runner) prepare(d *dossier.Dossier) (map[string]*check.Judge, *tables.S
 }
 
 // pair puts each store's package, dossier and rules together.
-func (r *Runner) pair(ctx context.Context, pkgs []*facts.Package, d *dossier.Dossier, lib *pictures.Library, set *tables.Set, judges map[string]*check.Judge) ([]check.Pair, error) {
+func (r *Runner) pair(ctx context.Context, g *gathered, on day.Day) ([]check.Pair, error) {
+	pkgs, d, lib, set, judges := g.pkgs, g.dossier, g.lib, g.set, g.judges
 	pkgs = artifact.Join(pkgs)
 	var pairs []check.Pair
 	chosen := map[string]*facts.Package{}
@@ -455,6 +484,8 @@ func (r *Runner) pair(ctx context.Context, pkgs []*facts.Package, d *dossier.Dos
 		chosen[s.ID], meant = pkg, append(meant, s)
 	}
 	back, ps := backendOf(d, set)
+	list, more := testersOf(d)
+	ps = append(ps, more...)
 	if len(ps) > 0 {
 		return nil, ps
 	}
@@ -466,7 +497,7 @@ func (r *Runner) pair(ctx context.Context, pkgs []*facts.Package, d *dossier.Dos
 		}
 	}
 	for _, s := range meant {
-		src := submission.Sources{Store: s, Package: chosen[s.ID], Dossier: d, Tables: set.On(r.opt.Day), Fetched: found[s.ID], Backend: back}
+		src := submission.Sources{Store: s, Package: chosen[s.ID], Dossier: d, Tables: set.On(on), Fetched: found[s.ID], Backend: back, Testers: list}
 		if lib != nil {
 			src.Pictures = lib.Gallery(s.ID, s.Blocks, d.App.DefaultLocale)
 		}

@@ -228,7 +228,7 @@ func (d *Dossier) Files() []string {
 			out = append(out, l.File)
 		}
 	}
-	for _, name := range slices.Concat(d.Rulebooks, d.Tables, []string{d.Backend.Schema, d.Backend.Rules}) {
+	for _, name := range slices.Concat(d.Rulebooks, d.Tables, []string{d.Backend.Schema, d.Backend.Rules, d.Release.Testing.List}) {
 		if name == "" {
 			continue
 		}

@@ -349,6 +349,7 @@ type SignIn struct {
 	User      string `json:"user" doc:"the demo account's user name"`
 	Password  Secret `json:"password" doc:"the password of the demo account, as a reference such as env:NAME, never itself"`
 	Steps     string `json:"steps" free:"yes" doc:"how to sign in, when it is not plain"`
+	Expires   string `json:"expires" free:"yes" like:"^[0-9]{4}-[0-9]{2}-[0-9]{2}$" hint:"a day such as 2026-12-31" doc:"the last day on which the demo account works; left out when it does not end"`
 }
 
 // Release is what goes out, where and to whom.
@@ -360,6 +361,8 @@ type Release struct {
 	Countries []string `json:"countries" like:"^([A-Z]{2}|all)$" hint:"two capital letters such as IT, or all" doc:"the countries in which it is offered, two letters each such as IT, or all"`
 	Share     string   `json:"share" free:"yes" like:"^[0-9]{1,3}([.][0-9]+)?%$" hint:"a share of the users such as 20%" doc:"the share of the users that gets it first, such as 20%"`
 	Testing   Testing  `json:"testing" doc:"the round before the release"`
+	Planned   string   `json:"planned" free:"yes" like:"^[0-9]{4}-[0-9]{2}-[0-9]{2}$" hint:"a day such as 2026-12-31" doc:"the day on which it is to be out"`
+	Phased    bool     `json:"phased" doc:"true when the iOS store hands it out over a week"`
 }
 
 // Testing is the round before the release.
@@ -369,6 +372,7 @@ type Testing struct {
 	From      *day.Day `json:"from" doc:"the first day of the round"`
 	Until     *day.Day `json:"until" doc:"its last day"`
 	Notes     string   `json:"notes" free:"yes" doc:"what testers are to look at"`
+	List      string   `json:"list" doc:"a file of testers, one address a line or CSV, in this folder"`
 }
 
 // Product is something sold inside the app.
@@ -377,6 +381,20 @@ type Product struct {
 	ID        string `json:"id" need:"the product's id" doc:"the product's id"`
 	Kind      string `json:"kind" need:"what it is: consumable, lasting or subscription" enum:"consumable|lasting|subscription" doc:"consumable, lasting or subscription"`
 	Price     string `json:"price" like:"^[0-9]+([.][0-9]{1,2})? [A-Z]{3}$" hint:"an amount with its currency such as 4.99 EUR" doc:"an amount with its currency such as 4.99 EUR"`
+
+	Period  string         `json:"period" enum:"1w|4w|1m|2m|3m|4m|6m|8m|12m" doc:"of a subscription: how long it lasts, in weeks or months"`
+	Group   string         `json:"group" doc:"of a subscription: the group within which people change from one to another, in the iOS store"`
+	Texts   []*ProductText `json:"texts" doc:"its texts, one entry a language"`
+	Picture string         `json:"picture" doc:"a picture of the purchase for the reviewer of the iOS store, in this folder"`
+	Sent    *bool          `json:"sent" doc:"whether it is sent along with this version"`
+}
+
+// ProductText is what the page says of a product in one language.
+type ProductText struct {
+	fact.Mark   `json:"-"`
+	Locale      string `json:"locale" need:"the language, such as en-GB" doc:"the language, such as en-GB"`
+	Name        string `json:"name" doc:"the product's name"`
+	Description string `json:"description" doc:"what people get"`
 }
 
 // Page is a further page of one store, which some people see in the place of the

@@ -24,6 +24,7 @@ import (
 	"regola.example/regola/internal/core/signs"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/tables"
+	"regola.example/regola/internal/core/testers"
 )
 
 // Submission is one release for one store. A part that is not there is nil,
@@ -49,6 +50,7 @@ type Submission struct {
 	Rating     *rating.Rating          `json:"rating"` // estimated from the answers on the content
 	Disclosure *disclosure.Disclosure  `json:"-"`      // the store's form on data, derived from the answers
 	Evidence   *evidence.Evidence      `json:"evidence"`
+	Testers    *testers.List           `json:"testers"`     // the list of testers that the dossier names
 	Backend    *backend.Backend        `json:"backend"`     // who reaches what in the app's backend
 	Pictures   *pictures.Gallery       `json:"pictures"`    // graphics of the store page
 	Previous   *ledger.Release         `json:"previous"`    // the release before this one
@@ -106,6 +108,7 @@ type Sources struct {
 	Pictures *pictures.Gallery // nil when there are none
 	Fetched  *fetched.Fetched  // nil when nothing was fetched
 	Backend  *backend.Backend  // nil when the dossier describes none
+	Testers  *testers.List     // nil when the dossier names no list
 }
 
 // New puts together what is known of a release for one store.
@@ -131,6 +134,9 @@ func New(src Sources) *Submission {
 		s.Lose("pictures", fact.Unanswered("the dossier has no pictures yet"))
 	default:
 		s.Lose("pictures", fact.Missing("no pictures were given"))
+	}
+	if s.Testers = src.Testers; s.Testers == nil {
+		s.Testers = &testers.List{}
 	}
 	if s.Backend = src.Backend; s.Backend == nil {
 		s.Backend = &backend.Backend{}

@@ -1,0 +1,59 @@
+package cli
+
+import (
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/report"
+	"regola.example/regola/internal/run"
+)
+
+func (e *env) nextCommand() *cobra.Command {
+	var on, format, folder string
+	var onlyStores []string
+	var alone bool
+	c := &cobra.Command{
+		Use:   "next [PACKAGE…|DOSSIER]",
+		Short: "Say the first thing to do, how, and what is left behind it",
+		Long: `Say the first thing to do for this release, in working order: the gravest fault, then
+what a store will ask, then what to confirm. One screen, never more.`,
+		Example: "  regola next\n  regola next --store ios",
+		RunE: func(c *cobra.Command, args []string) error {
+			on, err := e.narrowed(format, onlyStores, on)
+			if err != nil {
+				return err
+			}
+			jobs, err := inputs(args, folder, alone)
+			if err != nil {
+				return err
+			}
+			if len(jobs) > 1 {
+				return usageError("these are several dossiers", "give one")
+			}
+			r, err := run.New(e.lib, run.Options{Options: check.Options{Day: on}, Stores: onlyStores})
+			if err != nil {
+				return err
+			}
+			res, err := r.Check(c.Context(), jobs[0])
+			if err != nil {
+				return err
+			}
+			d := report.NewNextDocument(res)
+			if format == "json" {
+				return report.JSON(e.out, d)
+			}
+			return report.Next(e.out, d, e.look(e.out))
+		},
+	}
+	fl := c.Flags()
+	fl.StringSliceVar(&onlyStores, "store", nil, "for this store only: "+strings.Join(e.storeIDs(), ", "))
+	fl.StringVar(&on, "on", "", "as of a day, such as 2027-09-01 (today by default)")
+	fl.StringVar(&format, "format", "text", "form of the output: text or json")
+	fl.StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
+	fl.BoolVar(&alone, "alone", false, "look at the packages by themselves, without a dossier")
+	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
+	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
+	return c
+}

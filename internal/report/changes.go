@@ -1,0 +1,171 @@
+package report
+
+import (
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+
+	"regola.example/regola/internal/core/ledger"
+	"regola.example/regola/internal/core/tables"
+	"regola.example/regola/internal/run"
+)
+
+// ChangesDocument is the JSON form of what differs between two releases.
+type ChangesDocument struct {
+	Regola int64          `json:"regola"` // version of this form
+	Old    string         `json:"old"`
+	New    string         `json:"new"`
+	Stores []StoreChanges `json:"stores"`
+}
+
+// StoreChanges is what differs for one store.
+type StoreChanges struct {
+	Store   string           `json:"store"`
+	Name    string           `json:"name"`
+	Changes []DifferenceItem `json:"changes" doc:"what brings a duty first"`
+}
+
+// DifferenceItem is one difference.
+type DifferenceItem struct {
+	How  string `json:"how" enum:"added|removed|changed"`
+	Kind string `json:"kind"`
+	What string `json:"what"`
+	From string `json:"from"`
+	To   string `json:"to"`
+	Duty string `json:"duty" doc:"what it makes a store ask; empty for nothing"`
+}
+
+// bring are the kinds of differences that bring a duty when they are added.
+var bring = map[string]string{
+	"third-party code":      "look at the answers on data, ads and security again",
+	"kind of data implied":  "answer it under answers: data, or switch it off",
+	"kind of data answered": "the store's form on data changes",
+	"entitlement":           "the provisioning profile must allow it",
+	"purpose string":        "reviewers read it; translate it",
+	"required feature":      "devices without it get no update",
+	"product":               "it is sent along with the version",
+	"country":               "some countries ask for papers of their own",
+}
+
+// NewChangesDocument puts differences into their JSON form, what brings a duty first.
+func NewChangesDocument(old, now *run.Side, all []*run.Compared, set *tables.Set) *ChangesDocument {
+	d := &ChangesDocument{Regola: FormatNumber, Old: old.Name, New: now.Name, Stores: []StoreChanges{}}
+	for _, c := range all {
+		s := StoreChanges{Store: c.Store.ID, Name: c.Store.Name, Changes: []DifferenceItem{}}
+		put := func(how string, list []*ledger.Difference) {
+			for _, x := range list {
+				item := DifferenceItem{How: how, Kind: x.Kind, What: x.What, From: x.From, To: x.To}
+				if how == "added" {
+					item.Duty = bring[x.Kind]
+					if p := set.Permissions[x.What]; x.Kind == "permission" && p != nil {
+						switch {
+						case p.Declaration != "" && set.Restricted[p.Declaration] != nil:
+							item.Duty = "the store wants a declaration: " + set.Restricted[p.Declaration].What
+						case len(p.DataTypes) > 0:
+							item.Duty = "it opens " + strings.Join(p.DataTypes, ", ")
+						}
+					}
+				}
+				if how == "changed" && x.Kind == "certificate" {
+					item.Duty = "the store takes uploads with the registered key alone"
+				}
+				s.Changes = append(s.Changes, item)
+			}
+		}
+		put("added", c.Change.Added)
+		put("changed", c.Change.Changed)
+		put("removed", c.Change.Removed)
+		slices.SortStableFunc(s.Changes, func(a, b DifferenceItem) int { return b2i(a.Duty == "") - b2i(b.Duty == "") })
+		d.Stores = append(d.Stores, s)
+	}
+	return d
+}
+
+func b2i(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+var signsOf = map[string]string{"added": "+", "removed": "-", "changed": "~"}
+
+// said is a difference in words: digests and numbers of bytes are made readable.
+func (x *DifferenceItem) said() string {
+	if strings.HasPrefix(x.Kind, "size") {
+		a, _ := strconv.ParseInt(x.From, 10, 64)
+		b, _ := strconv.ParseInt(x.To, 10, 64)
+		return fmt.Sprintf("%s to %s (%+d bytes)", size(a), size(b), b-a)
+	}
+	if x.Kind == "answer" || x.Kind == "product" || x.Kind == "picture" {
+		switch x.How {
+		case "added":
+			return x.What + ": " + x.To
+		case "removed":
+			return x.What + ": " + x.From
+		}
+		return x.What + ": " + x.From + " → " + x.To
+	}
+	return x.What
+}
+
+// Changes writes what differs, what brings a duty first.
+func Changes(w io.Writer, d *ChangesDocument, look Look) error {
+	p := &printer{w: w, look: look}
+	p.line("%s", p.strong(d.Old+" → "+d.New))
+	if len(d.Stores) == 0 {
+		p.line("")
+		p.line("The two are for different stores, and have nothing in common.")
+	}
+	for _, s := range d.Stores {
+		p.line("")
+		p.line("%s", p.strong(s.Name))
+		if len(s.Changes) == 0 {
+			p.line("  nothing differs")
+		}
+		duty := false
+		for i, x := range s.Changes {
+			switch {
+			case i == 0 && x.Duty != "":
+				p.line("  %s", p.dim("brings a duty"))
+				duty = true
+			case duty && x.Duty == "":
+				p.line("")
+				duty = false
+			}
+			p.block(2, signsOf[x.How]+" "+pad(x.Kind, 22), styleDim, x.said(), nil)
+			if x.Duty != "" {
+				p.block(26, "", nil, x.Duty, styleImpact["rejected"])
+			}
+		}
+	}
+	return p.err
+}
+
+// ChangesMarkdown writes what differs for a merge request.
+func ChangesMarkdown(w io.Writer, d *ChangesDocument) error {
+	p := &printer{w: w}
+	p.line("### %s → %s", markdownText(d.Old), markdownText(d.New))
+	for _, s := range d.Stores {
+		p.line("")
+		p.line("**%s**", s.Name)
+		p.line("")
+		if len(s.Changes) == 0 {
+			p.line("Nothing differs.")
+			continue
+		}
+		p.line("| | what | which | then |")
+		p.line("|---|---|---|---|")
+		for _, x := range s.Changes {
+			p.line("| %s | %s | %s | %s |", signsOf[x.How], x.Kind, markdownText(x.said()), markdownText(x.Duty))
+		}
+	}
+	return p.err
+}
+
+var markdownEscapes = strings.NewReplacer("\\", "\\\\", "|", "\\|", "<", "&lt;", ">", "&gt;", "`", "\\`", "*", "\\*", "_", "\\_", "[", "\\[", "\n", " ")
+
+// markdownText is a text that Markdown shows as it is.
+func markdownText(s string) string { return markdownEscapes.Replace(s) }

@@ -1,0 +1,122 @@
+package run
+
+import (
+	"context"
+	"slices"
+
+	"regola.example/regola/internal/core/calendar"
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/store"
+)
+
+// Turn is a day on which something changes, with what would be found from then on.
+type Turn struct {
+	Day   day.Day
+	Left  int // days from the day of the judgement
+	Dates []calendar.Date
+	New   []*check.Finding // that was not found the day before
+	Gone  []string         // rules that are broken no more
+}
+
+// Dates are the built-in days ahead.
+func (r *Runner) Dates(until day.Day) ([]*Turn, error) {
+	dates, err := r.dates(until)
+	if err != nil {
+		return nil, err
+	}
+	return turns(dates, r.opt.Day), nil
+}
+
+func (r *Runner) dates(until day.Day) ([]calendar.Date, error) {
+	set, err := r.tables()
+	if err != nil {
+		return nil, err
+	}
+	var books []*rulebook.Book
+	for _, s := range r.stores {
+		all, err := r.lib.Books(s)
+		if err != nil {
+			return nil, err
+		}
+		for _, b := range append(slices.Clone(all), r.own...) {
+			if !slices.Contains(books, b) {
+				books = append(books, b)
+			}
+		}
+	}
+	dates := calendar.BuiltIn(books, set, r.opt.Day, until)
+	return slices.DeleteFunc(dates, func(d calendar.Date) bool {
+		return d.Store != "" && d.Store != rulebook.All && !slices.ContainsFunc(r.Stores(), func(s *store.Store) bool { return s.ID == d.Store })
+	}), nil
+}
+
+func turns(dates []calendar.Date, from day.Day) (out []*Turn) {
+	for _, d := range dates {
+		if n := len(out); n == 0 || !out[n-1].Day.Equal(d.Day.Time) {
+			out = append(out, &Turn{Day: d.Day, Left: int(d.Day.Sub(from.Time).Hours() / 24)})
+		}
+		out[len(out)-1].Dates = append(out[len(out)-1].Dates, d)
+	}
+	return out
+}
+
+// Ahead reads a release once and judges it as of every day ahead on which something
+// changes.
+func (r *Runner) Ahead(ctx context.Context, job Job, until day.Day) ([]*Turn, *check.Result, error) {
+	g, err := r.gather(ctx, job)
+	if err != nil {
+		return nil, nil, err
+	}
+	now, pairs, err := r.judgeOn(ctx, g, r.opt.Day)
+	if err != nil {
+		return nil, nil, err
+	}
+	dates, err := r.dates(until)
+	if err != nil {
+		return nil, nil, err
+	}
+	pkgs := map[string]*facts.Package{}
+	for _, p := range pairs {
+		pkgs[p.Judge.Store.ID] = p.Submission.Pkg
+	}
+	dates = append(dates, calendar.Own(pkgs, g.dossier, r.opt.Day, until)...)
+	slices.SortStableFunc(dates, func(a, b calendar.Date) int { return a.Day.Compare(b.Day.Time) })
+	all := turns(dates, r.opt.Day)
+	before := broken(now)
+	for _, t := range all {
+		res, _, err := r.judgeOn(ctx, g, t.Day)
+		if err != nil {
+			return nil, nil, err
+		}
+		after := broken(res)
+		for _, f := range res.Findings(false) {
+			if !before[f.Rule.ID] {
+				t.New = append(t.New, f)
+			}
+		}
+		for id := range before {
+			if !after[id] {
+				t.Gone = append(t.Gone, id)
+			}
+		}
+		slices.Sort(t.Gone)
+		before = after
+	}
+	return all, now, nil
+}
+
+// broken are the rules that are broken and not waived.
+func broken(res *check.Result) map[string]bool {
+	out := map[string]bool{}
+	for _, s := range res.Stores {
+		for _, v := range s.Verdicts {
+			if v.State == check.Broken {
+				out[v.Rule.ID] = true
+			}
+		}
+	}
+	return out
+}

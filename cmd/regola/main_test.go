@@ -126,6 +126,10 @@ func TestGolden(t *testing.T) {
 		"explain.txt":        {0, []string{"explain", "--on", on, "android/target-level"}},
 		"explain-answer.txt": {0, []string{"explain", "--on", on, "answers.accounts.ways"}},
 		"rules.txt":          {0, []string{"rules", "--store", "ios", "--stage", "graphics,review"}},
+		"ledger.txt":         {0, []string{"ledger", "show", "--dossier", "sound"}},
+		"calendar.txt":       {0, []string{"calendar", "--on", "2026-06-01", "--all", "sound"}},
+		"changes.txt":        {0, []string{"changes", "sound/build/terrafuoco.aab", "faulty/build/terrafuoco.aab"}},
+		"next.txt":           {0, []string{"next", "--on", on, "faulty"}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			out, stderr, exit := regola(t, dir, c.args...)
@@ -171,6 +175,10 @@ func TestSchemas(t *testing.T) {
 		"disclosure": {"privacy", "--on", on, "--format", "json", "faulty"},
 		"evidence":   {"facts", "--evidence", "--format", "json", "--table", "faulty/sdks.yaml", "faulty/build/terrafuoco.aab"},
 		"rate":       {"rate", "--on", on, "--format", "json", "faulty"},
+		"ledger":     {"ledger", "show", "--dossier", "faulty", "--format", "json"},
+		"calendar":   {"calendar", "--on", on, "--format", "json", "--all", "faulty"},
+		"changes":    {"changes", "--format", "json", "sound/build/terrafuoco.aab", "faulty/build/terrafuoco.aab"},
+		"next":       {"next", "--on", on, "--format", "json", "faulty"},
 	} {
 		sch := compile(name)
 		out, _, _ := regola(t, dir, args...)
@@ -194,7 +202,7 @@ func TestSchemas(t *testing.T) {
 		v.(map[string]any)["bogus"] = true
 		assert.Error(t, compile(name).Validate(v), file)
 	}
-	for _, name := range []string{"dossier", "listing", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems", "pictures", "disclosure", "evidence", "rate", "backend"} {
+	for _, name := range []string{"dossier", "listing", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems", "pictures", "disclosure", "evidence", "rate", "backend", "ledger", "calendar", "changes", "next"} {
 		published, err := os.ReadFile("../../docs/schema/" + name + ".json")
 		require.NoError(t, err)
 		now, _, _ := regola(t, dir, "schema", name)

@@ -2,6 +2,7 @@
 package day
 
 import (
+	"encoding/json"
 	"fmt"
 	"time"
 )
@@ -40,8 +41,19 @@ func (d Day) Long() string { return Long(d.Time) }
 // Long writes the day of a moment for people.
 func Long(t time.Time) string { return t.Format("2 January 2006") }
 
-// MarshalText makes a Day a plain date in JSON.
-func (d Day) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
+// MarshalJSON makes a Day a plain date in JSON; the form of the moment that it is
+// made of would say more than a Day knows.
+func (d Day) MarshalJSON() ([]byte, error) { return []byte(`"` + d.String() + `"`), nil }
+
+// UnmarshalJSON reads what MarshalJSON writes.
+func (d *Day) UnmarshalJSON(data []byte) error {
+	var s string
+	err := json.Unmarshal(data, &s)
+	if err == nil {
+		*d, err = Parse(s)
+	}
+	return err
+}
 
 // Between tells whether the day lies between two others, which belong to the
 // span; a nil one is no bound.

@@ -108,14 +108,19 @@ func Parse(file string, data []byte) *Ledger {
 		}
 		e := &Event{Line: i + 1}
 		what := ""
-		dec := json.NewDecoder(bytes.NewReader(line))
-		switch err := dec.Decode(e); {
+		// The number comes first: a newer format may say the rest in other ways.
+		var format struct {
+			Regola int64 `json:"regola"`
+		}
+		err := json.Unmarshal(line, &format)
+		if err == nil && format.Regola <= Format {
+			err = json.Unmarshal(line, e)
+		}
+		switch {
 		case err != nil:
-			what = "not a line of JSON as regola ledger writes it: " + err.Error()
-		case dec.More():
-			what = "more than one value on the line"
-		case e.Regola > Format:
-			what = fmt.Sprintf("written in format %d, by a newer program", e.Regola)
+			what = "no event as regola ledger writes it: " + err.Error()
+		case format.Regola > Format:
+			what = fmt.Sprintf("written in format %d, by a newer program", format.Regola)
 		case e.Regola < 1 || e.Store == "" || e.On.IsZero():
 			what = "not an event: regola, on and store are needed"
 		case e.Event == Released && e.Release == nil:

@@ -16,6 +16,7 @@ import (
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/run"
 	"regola.example/regola/rulebooks"
 )
@@ -290,4 +291,104 @@ func BenchmarkNextCheck(b *testing.B) {
 		_, err = r.Check(context.Background(), run.Job{Dossier: demo + "faulty"})
 		require.NoError(b, err)
 	}
+}
+
+// TestSides compares the demo's packages with themselves and with one entry changed,
+// and takes the words of a call that name nothing.
+func TestSides(t *testing.T) {
+	r, err := run.New(rulebooks.BuiltIn, options(t))
+	require.NoError(t, err)
+	side := func(name string) *run.Side {
+		s, err := r.Side(context.Background(), name, demo+"sound")
+		require.NoError(t, err)
+		return s
+	}
+	for name, c := range map[string]struct{ entry, want string }{
+		demo + "sound/build/terrafuoco.aab": {"base/dex/classes.dex", "size of code"},
+		demo + "sound/build/Terrafuoco.ipa": {"Payload/Terrafuoco.app/it.lproj/InfoPlist.strings", "size of other"},
+	} {
+		compared := r.Compare(side(name), side(change(t, name, c.entry, func(b []byte) []byte { return append(b, 0, 0, 0, 0) })))
+		require.Len(t, compared, 1)
+		var kinds []string
+		for _, d := range compared[0].Change.Changed {
+			kinds = append(kinds, d.Kind)
+		}
+		assert.Contains(t, kinds, c.want)
+		assert.NotContains(t, kinds, "permission")
+		assert.True(t, r.Compare(side(name), side(name))[0].Change.Empty())
+	}
+	was := r.Compare(side("1.3.1"), side("1.3.2"))
+	require.Len(t, was, 2)
+	for _, c := range was {
+		assert.Equal(t, "1.3.1 → 1.3.2", c.Change.Changed[0].What)
+		assert.NotEmpty(t, c.Old.Answers, "the ledger keeps what was answered")
+		assert.NotEmpty(t, c.Old.Pictures)
+		assert.NotEmpty(t, c.Old.Languages, c.Store.ID)
+	}
+	page := r.Compare(side(demo+"sound"), side(demo+"faulty"))
+	require.Len(t, page, 2)
+	for _, d := range append(page[0].Change.Changed, page[0].Change.Removed...) {
+		assert.Contains(t, []string{"text", "picture", "answer", "product", "country", "price", "kind of data answered", "version"}, d.Kind, "only a page's things")
+	}
+	for name, want := range map[string]string{"9.9.9": "the ledger has no such version", "none:../up": "no revision with a folder", "-x:.": "no revision with a folder", "none-such:demo": "git does not give it", t.TempDir(): ""} {
+		_, err := r.Side(context.Background(), name, demo+"sound")
+		assert.ErrorContains(t, err, want)
+	}
+}
+
+// TestAppend writes a ledger only where all of it can be written.
+func TestAppend(t *testing.T) {
+	dir := t.TempDir()
+	file := filepath.Join(dir, ledger.FileName)
+	reply := func(*ledger.Ledger) ([]*ledger.Event, error) {
+		return []*ledger.Event{{Event: ledger.Replied, On: options(t).Day, Store: "ios", Text: "x"}}, nil
+	}
+	require.NoError(t, os.WriteFile(file, []byte("torn"), 0o600))
+	require.NoError(t, run.Append(dir, reply))
+	l, err := run.Ledger(dir)
+	require.NoError(t, err)
+	assert.Len(t, l.Events, 1)
+	assert.Len(t, l.Faults, 1, "a last line without its end stays a line")
+	info, err := os.Stat(file)
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	assert.ErrorIs(t, run.Append(dir, func(*ledger.Ledger) ([]*ledger.Event, error) { return nil, io.ErrNoProgress }), io.ErrNoProgress)
+	other := filepath.Join(dir, "other")
+	require.NoError(t, os.Mkdir(other, 0o755))
+	require.NoError(t, os.Symlink(file, filepath.Join(other, ledger.FileName)))
+	assert.ErrorContains(t, run.Append(other, reply), "no regular file")
+	assert.ErrorContains(t, run.Append(filepath.Join(dir, "none"), reply), "the ledger cannot be locked")
+	left, err := filepath.Glob(filepath.Join(dir, ".ledger-*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+}
+
+// TestAhead judges a release as of the days ahead: a day is told once and in order,
+// and what ends is found from its day on.
+func TestAhead(t *testing.T) {
+	opt := options(t)
+	opt.Day = day.Day{Time: opt.Day.AddDate(0, -3, -22)}
+	r, err := run.New(rulebooks.BuiltIn, opt)
+	require.NoError(t, err)
+	until := day.Day{Time: opt.Day.AddDate(30, 0, 0)}
+	turns, now, err := r.Ahead(context.Background(), run.Job{Packages: []string{demo + "faulty/build/terrafuoco.aab", demo + "faulty/build/Terrafuoco.ipa"}}, until)
+	require.NoError(t, err)
+	assert.NotZero(t, now.Count(check.Broken))
+	last := opt.Day
+	own, found := false, map[string]bool{}
+	for _, turn := range turns {
+		assert.True(t, turn.Day.After(last.Time))
+		last = turn.Day
+		for _, d := range turn.Dates {
+			own = own || d.Kind == "certificate"
+		}
+		for _, f := range turn.New {
+			found[f.Rule.ID] = true
+		}
+	}
+	assert.True(t, own, "the certificate ends")
+	assert.True(t, found["android/target-level"], "%v", found)
+	bare, err := r.Dates(until)
+	require.NoError(t, err)
+	assert.Less(t, len(bare), len(turns))
 }

@@ -24,6 +24,9 @@ const maxLedger = 64 << 20
 // lockName is the file that is locked while the ledger is written. It stays.
 const lockName = ".ledger.lock"
 
+// tempName is the file that becomes the ledger once it is whole.
+const tempName = ".ledger.new"
+
 // Ledger reads the ledger of a dossier's folder; nil when there is none.
 func Ledger(folder string) (*ledger.Ledger, error) {
 	file := filepath.Join(folder, ledger.FileName)
@@ -131,7 +134,12 @@ func replaceSynced(file string, data []byte) (err error) {
 	if info, err := os.Stat(file); err == nil {
 		mode = info.Mode().Perm()
 	}
-	f, err := os.CreateTemp(filepath.Dir(file), ".ledger-*")
+	// One name serves, for the folder is locked: what a killed program left is written over.
+	name := filepath.Join(filepath.Dir(file), tempName)
+	if err := os.Remove(name); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	f, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 	if err != nil {
 		return err
 	}

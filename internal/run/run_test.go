@@ -344,6 +344,7 @@ func TestAppend(t *testing.T) {
 		return []*ledger.Event{{Event: ledger.Replied, On: options(t).Day, Store: "ios", Text: "x"}}, nil
 	}
 	require.NoError(t, os.WriteFile(file, []byte("torn"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, ".ledger.new"), []byte("of a killed program"), 0o600))
 	require.NoError(t, run.Append(dir, reply))
 	l, err := run.Ledger(dir)
 	require.NoError(t, err)
@@ -358,7 +359,7 @@ func TestAppend(t *testing.T) {
 	require.NoError(t, os.Symlink(file, filepath.Join(other, ledger.FileName)))
 	assert.ErrorContains(t, run.Append(other, reply), "no regular file")
 	assert.ErrorContains(t, run.Append(filepath.Join(dir, "none"), reply), "the ledger cannot be locked")
-	left, err := filepath.Glob(filepath.Join(dir, ".ledger-*"))
+	left, err := filepath.Glob(filepath.Join(dir, ".ledger.new"))
 	require.NoError(t, err)
 	assert.Empty(t, left)
 }

@@ -37,18 +37,6 @@ type DifferenceItem struct {
 	Duty string `json:"duty" doc:"what it makes a store ask; empty for nothing"`
 }
 
-// bring are the kinds of differences that bring a duty when they are added.
-var bring = map[string]string{
-	"third-party code":      "look at the answers on data, ads and security again",
-	"kind of data implied":  "answer it under answers: data, or switch it off",
-	"kind of data answered": "the store's form on data changes",
-	"entitlement":           "the provisioning profile must allow it",
-	"purpose string":        "reviewers read it; translate it",
-	"required feature":      "devices without it get no update",
-	"product":               "it is sent along with the version",
-	"country":               "some countries ask for papers of their own",
-}
-
 // NewChangesDocument puts differences into their JSON form, what brings a duty first.
 func NewChangesDocument(old, now *run.Side, all []*run.Compared, set *tables.Set) *ChangesDocument {
 	d := &ChangesDocument{Regola: FormatNumber, Old: old.Name, New: now.Name, Stores: []StoreChanges{}}
@@ -57,19 +45,14 @@ func NewChangesDocument(old, now *run.Side, all []*run.Compared, set *tables.Set
 		put := func(how string, list []*ledger.Difference) {
 			for _, x := range list {
 				item := DifferenceItem{How: how, Kind: x.Kind, What: x.What, From: x.From, To: x.To}
-				if how == "added" {
-					item.Duty = bring[x.Kind]
-					if p := set.Permissions[x.What]; x.Kind == "permission" && p != nil {
-						switch {
-						case p.Declaration != "" && set.Restricted[p.Declaration] != nil:
-							item.Duty = "the store wants a declaration: " + set.Restricted[p.Declaration].What
-						case len(p.DataTypes) > 0:
-							item.Duty = "it opens " + strings.Join(p.DataTypes, ", ")
-						}
+				item.Duty = set.Brings[how][x.Kind]
+				if p := set.Permissions[x.What]; how == "added" && x.Kind == "permission" && p != nil {
+					switch {
+					case p.Declaration != "" && set.Restricted[p.Declaration] != nil:
+						item.Duty = "the store wants a declaration: " + set.Restricted[p.Declaration].What
+					case len(p.DataTypes) > 0:
+						item.Duty = "it opens " + strings.Join(p.DataTypes, ", ")
 					}
-				}
-				if how == "changed" && x.Kind == "certificate" {
-					item.Duty = "the store takes uploads with the registered key alone"
 				}
 				s.Changes = append(s.Changes, item)
 			}

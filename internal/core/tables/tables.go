@@ -13,49 +13,50 @@ import (
 
 // Known is the tables whose rows have a type.
 type Known struct {
-	Permissions             map[string]*Permission `json:"permissions"`
-	Restricted              map[string]*Restricted `json:"restricted"`        // uses that need a declaration
-	ForegroundTypes         map[string]*Foreground `json:"foreground_types"`  // of services, with what each needs
-	ImpliedFeatures         []*ImpliedFeature      `json:"implied_features"`  // that permissions make required
-	LoanBarred              []*Barred              `json:"loan_barred"`       // permissions that loan apps may not ask for
-	CompatLibraries         []string               `json:"compat_libraries"`  // packages of libraries that call the platform for whoever asks them
-	CodeLevels              map[string]int64       `json:"code_levels"`       // formats of code files, with the first API level that reads each
-	Densities               map[string]int64       `json:"densities"`         // screen densities, in dots per inch
-	Words                   map[string][]*Word     `json:"words"`             // vocabularies of the dossier
-	ContentQuestions        []*ContentQuestion     `json:"content_questions"` // which store asks what about the content
-	RatingSchemes           []*RatingScheme        `json:"rating_schemes"`    // who rates where, with which labels
-	RatingRows              []*RatingRow           `json:"rating_rows"`       // what an answer leads to at least
-	RatingNotices           []*RatingNotice        `json:"rating_notices"`    // what stands beside the label
-	Purposes                []*Purpose             `json:"purposes"`
-	SDKs                    []*SDK                 `json:"sdks"`
-	FunctionSigns           []*FunctionSign        `json:"function_signs"`           // what a package can do, as far as declarations ask
-	DataNames               map[string]string      `json:"data_names"`               // the kind that stands for an identifier of privacy manifests, where several do
-	BackendNames            *BackendNames          `json:"backend_names"`            // how the backend of an app is read
-	DataForms               []*DataForm            `json:"data_forms"`               // how answers on data go over into a store's form
-	PurposeData             map[string][]string    `json:"purpose_data"`             // kinds of data of which a purpose string speaks
-	KindPurposes            map[string][]string    `json:"kind_purposes"`            // purposes for which code of a kind usually takes data
-	Reasons                 []*Reason              `json:"reasons"`                  // calls of the iOS platform whose use needs a declared reason
-	PublicLibraries         []string               `json:"public_libraries"`         // of the Android system, to which an app may link
-	ClosedCalls             []string               `json:"closed_calls"`             // Android calls that read identifiers closed to apps of today
-	DebugCertificates       []*Pattern             `json:"debug_certificates"`       // subjects of certificates that development tools make
-	DevelopmentCertificates []*Pattern             `json:"development_certificates"` // subjects of certificates that do not serve for distribution
-	DistributionMarks       []string               `json:"distribution_marks"`       // extensions of certificates that sign for the iOS store
-	DevelopmentMarks        []string               `json:"development_marks"`        // extensions of those that do not
-	BundlePlaces            map[string]string      `json:"bundle_places"`            // regular expressions over the paths of nested bundles, by kind
-	ExternalPurchases       map[string]string      `json:"external_purchases"`       // keys of the property list, with the entitlement of each
-	ShrinkerMarks           []string               `json:"shrinker_marks"`           // beginnings of the marks that shrinkers leave in code
-	PictureClasses          []*PictureClass        `json:"picture_classes"`          // which pictures and films each store takes
-	PictureNeeds            []*PictureNeed         `json:"picture_needs"`            // of which classes a page needs pictures
-	Phrases                 []*Phrase              `json:"phrases"`                  // of a page's texts that stores turn away
-	DataWords               []string               `json:"data_words"`               // by which a privacy page speaks of data, in small letters
-	Disclosures             map[string][]string    `json:"disclosures"`              // words by which a description says what a store asks it to say
-	FrequentWords           map[string][]string    `json:"frequent_words"`           // of languages, by which a text is recognised
-	PageTexts               []*PageText            `json:"page_texts"`               // how a store's page shows texts
-	Locales                 []*Locale              `json:"locales"`                  // the language codes of each store
-	Junk                    []*Pattern             `json:"junk"`                     // files that do not belong into a release
-	Leftovers               []*Pattern             `json:"leftovers"`                // files that the iOS store refuses inside an app
-	BuildFiles              []*Pattern             `json:"build_files"`              // files that serve the building of an iOS app
-	DebugParts              []*Pattern             `json:"debug_parts"`              // files that only debug builds of an iOS app have
+	Permissions             map[string]*Permission       `json:"permissions"`
+	Restricted              map[string]*Restricted       `json:"restricted"`        // uses that need a declaration
+	ForegroundTypes         map[string]*Foreground       `json:"foreground_types"`  // of services, with what each needs
+	ImpliedFeatures         []*ImpliedFeature            `json:"implied_features"`  // that permissions make required
+	LoanBarred              []*Barred                    `json:"loan_barred"`       // permissions that loan apps may not ask for
+	CompatLibraries         []string                     `json:"compat_libraries"`  // packages of libraries that call the platform for whoever asks them
+	CodeLevels              map[string]int64             `json:"code_levels"`       // formats of code files, with the first API level that reads each
+	Densities               map[string]int64             `json:"densities"`         // screen densities, in dots per inch
+	Words                   map[string][]*Word           `json:"words"`             // vocabularies of the dossier
+	ContentQuestions        []*ContentQuestion           `json:"content_questions"` // which store asks what about the content
+	RatingSchemes           []*RatingScheme              `json:"rating_schemes"`    // who rates where, with which labels
+	RatingRows              []*RatingRow                 `json:"rating_rows"`       // what an answer leads to at least
+	RatingNotices           []*RatingNotice              `json:"rating_notices"`    // what stands beside the label
+	Purposes                []*Purpose                   `json:"purposes"`
+	SDKs                    []*SDK                       `json:"sdks"`
+	FunctionSigns           []*FunctionSign              `json:"function_signs"`           // what a package can do, as far as declarations ask
+	DataNames               map[string]string            `json:"data_names"`               // the kind that stands for an identifier of privacy manifests, where several do
+	BackendNames            *BackendNames                `json:"backend_names"`            // how the backend of an app is read
+	DataForms               []*DataForm                  `json:"data_forms"`               // how answers on data go over into a store's form
+	PurposeData             map[string][]string          `json:"purpose_data"`             // kinds of data of which a purpose string speaks
+	KindPurposes            map[string][]string          `json:"kind_purposes"`            // purposes for which code of a kind usually takes data
+	Reasons                 []*Reason                    `json:"reasons"`                  // calls of the iOS platform whose use needs a declared reason
+	PublicLibraries         []string                     `json:"public_libraries"`         // of the Android system, to which an app may link
+	ClosedCalls             []string                     `json:"closed_calls"`             // Android calls that read identifiers closed to apps of today
+	DebugCertificates       []*Pattern                   `json:"debug_certificates"`       // subjects of certificates that development tools make
+	DevelopmentCertificates []*Pattern                   `json:"development_certificates"` // subjects of certificates that do not serve for distribution
+	DistributionMarks       []string                     `json:"distribution_marks"`       // extensions of certificates that sign for the iOS store
+	DevelopmentMarks        []string                     `json:"development_marks"`        // extensions of those that do not
+	BundlePlaces            map[string]string            `json:"bundle_places"`            // regular expressions over the paths of nested bundles, by kind
+	ExternalPurchases       map[string]string            `json:"external_purchases"`       // keys of the property list, with the entitlement of each
+	ShrinkerMarks           []string                     `json:"shrinker_marks"`           // beginnings of the marks that shrinkers leave in code
+	PictureClasses          []*PictureClass              `json:"picture_classes"`          // which pictures and films each store takes
+	PictureNeeds            []*PictureNeed               `json:"picture_needs"`            // of which classes a page needs pictures
+	Phrases                 []*Phrase                    `json:"phrases"`                  // of a page's texts that stores turn away
+	Brings                  map[string]map[string]string `json:"brings"`                   // how something changed (added, changed, removed) → what changed → what it brings
+	DataWords               []string                     `json:"data_words"`               // by which a privacy page speaks of data, in small letters
+	Disclosures             map[string][]string          `json:"disclosures"`              // words by which a description says what a store asks it to say
+	FrequentWords           map[string][]string          `json:"frequent_words"`           // of languages, by which a text is recognised
+	PageTexts               []*PageText                  `json:"page_texts"`               // how a store's page shows texts
+	Locales                 []*Locale                    `json:"locales"`                  // the language codes of each store
+	Junk                    []*Pattern                   `json:"junk"`                     // files that do not belong into a release
+	Leftovers               []*Pattern                   `json:"leftovers"`                // files that the iOS store refuses inside an app
+	BuildFiles              []*Pattern                   `json:"build_files"`              // files that serve the building of an iOS app
+	DebugParts              []*Pattern                   `json:"debug_parts"`              // files that only debug builds of an iOS app have
 
 	// Of the iOS platform.
 	PrivateNames       []*PrivateName      `json:"private_names"`        // names of the system that apps may not use

@@ -1,9 +1,7 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 	"slices"
@@ -13,17 +11,15 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/dossier"
-	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/links"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
-	"regola.example/regola/rulebooks"
 )
 
 func (e *env) checkCommand() *cobra.Command {
 	var (
-		on, format, failOn, folder                string
+		on, format, failOn, folder, shard         string
 		onlyStores, stages, outs                  []string
 		books                                     []string
 		alone, brief, strict, all, fetch, private bool
@@ -45,13 +41,14 @@ it is also 1 when something is to answer, to confirm, or could not be read.`,
   regola check build/terrafuoco.aab build/Terrafuoco.ipa
   regola check --on 2027-09-01 --store android
   regola check --strict --brief
-  regola check --out json=report.json`,
+  regola check --out html=report.html --out sarif=report.sarif
+  regola check clients/* --shard 2/4 --out json=part-2.json`,
 		RunE: func(c *cobra.Command, args []string) error {
 			for flag, v := range map[string]struct{ values, choices []string }{
 				"--store":   {onlyStores, e.storeIDs()},
 				"--stage":   {stages, rulebook.Stages},
 				"--format":  {[]string{format}, report.FormNames()},
-				"--fail-on": {[]string{failOn}, failWords},
+				"--fail-on": {[]string{failOn}, check.FailWords},
 			} {
 				for _, val := range v.values {
 					if err := oneOf(flag, val, v.choices); err != nil {
@@ -76,13 +73,13 @@ it is also 1 when something is to answer, to confirm, or could not be read.`,
 			if err != nil {
 				return err
 			}
-			if len(jobs) > 1 && len(files) > 0 {
-				return usageError("--out takes the result of one dossier", "judge the dossiers in calls of their own")
+			if jobs, err = shardOf(jobs, shard); err != nil {
+				return err
 			}
 			if private && !fetch {
 				return usageError("--links-private goes with --links", "add --links, or drop it")
 			}
-			o := run.Options{Options: check.Options{Day: on, Stages: stages}, Stores: onlyStores, Rulebooks: books}
+			o := run.Options{Options: check.Options{Day: on, Stages: stages}, Stores: onlyStores, Rulebooks: books, Parts: needsParts(format, files)}
 			if fetch {
 				o.Links = &links.Fetcher{Private: private}
 			}
@@ -90,33 +87,14 @@ it is also 1 when something is to answer, to confirm, or could not be read.`,
 			if err != nil {
 				return err
 			}
-			form := report.FormOf(format)
-			var first error
-			err = r.CheckAll(c.Context(), jobs, func(i int, res *check.Result, err error) {
-				if err == nil {
-					exit := exitStatus(res, failOn, strict)
-					e.exit = max(e.exit, exit)
-					err = e.results(res, form, files, exit, all, Filters{Stores: onlyStores, Stages: stages, FailOn: failOn, Strict: strict})
-				}
-				if err != nil && len(jobs) > 1 {
-					e.complain(err)
-					err = errors.New("not every dossier could be judged")
-				}
-				if first == nil {
-					first = err
-				}
-			})
-			if err != nil {
-				return err
-			}
-			return first
+			return e.checks(c.Context(), r, jobs, reports{format, files, all, check.About{Program: Version, Stores: onlyStores, Stages: stages, FailOn: failOn, Strict: strict}})
 		},
 	}
 	fl := c.Flags()
 	fl.StringSliceVar(&onlyStores, "store", nil, "judge for this store only: "+strings.Join(e.storeIDs(), ", "))
 	fl.StringVar(&on, "on", "", "judge as of a day, such as 2027-09-01 (today by default)")
 	fl.StringSliceVar(&stages, "stage", nil, "judge these stages only: "+strings.Join(rulebook.Stages, ", "))
-	fl.StringVar(&failOn, "fail-on", "error", "least level or impact that makes the exit status 1: "+strings.Join(failWords, ", "))
+	fl.StringVar(&failOn, "fail-on", "error", "least level or impact that makes the exit status 1: "+strings.Join(check.FailWords, ", "))
 	fl.BoolVar(&strict, "strict", false, "what is to answer, to confirm or not read makes the exit status 1, too")
 	fl.BoolVar(&brief, "brief", false, "one line a finding: file:line:column: impact: text [rule]")
 	fl.BoolVar(&all, "all", false, "leave nothing out: all places, all rules, all questions")
@@ -127,33 +105,12 @@ it is also 1 when something is to answer, to confirm, or could not be read.`,
 	fl.BoolVar(&alone, "alone", false, "judge the packages by themselves, without a dossier")
 	fl.BoolVar(&fetch, "links", false, "fetch what the dossier's links lead to, and judge it; the only use of the network")
 	fl.BoolVar(&private, "links-private", false, "with --links: fetch private and local addresses, too")
+	fl.StringVar(&shard, "shard", "", "judge one part of the dossiers only, as I/N: of N parts the one with the number I, from 1")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	_ = c.RegisterFlagCompletionFunc("stage", choices(rulebook.Stages...))
-	_ = c.RegisterFlagCompletionFunc("fail-on", choices(failWords...))
+	_ = c.RegisterFlagCompletionFunc("fail-on", choices(check.FailWords...))
 	_ = c.RegisterFlagCompletionFunc("format", choices(report.FormNames()...))
 	return c
-}
-
-// results writes one result, to the files that are asked for and to standard
-// output.
-func (e *env) results(res *check.Result, form *report.Form, files []outFile, exit int, all bool, by Filters) error {
-	res.About = by.about()
-	if form.Name == "json" || slices.ContainsFunc(files, func(f outFile) bool { return f.format == "json" }) {
-		if err := e.identify(res); err != nil {
-			return err
-		}
-	}
-	for _, f := range files {
-		err := writeFile(f.name, res.Read, func(w io.Writer) error {
-			return report.FormOf(f.format).Write(w, res, report.Look{All: all, Width: e.width}, exit)
-		})
-		if err != nil {
-			return err
-		}
-	}
-	look := e.look(e.out)
-	look.All = all
-	return form.Write(e.out, res, look, exit)
 }
 
 // inputs sorts the arguments into packages and folders of dossiers. Packages
@@ -164,9 +121,15 @@ func inputs(args []string, folder string, alone bool) ([]run.Job, error) {
 		if filepath.Base(a) == dossier.FileName && dossier.Exists(filepath.Dir(a)) {
 			a = filepath.Dir(a) // the file stands for its folder
 		}
-		if info, err := os.Stat(a); err == nil && info.IsDir() && dossier.Exists(a) {
-			folders = append(folders, a)
-			continue
+		if info, err := os.Stat(a); err == nil && info.IsDir() {
+			if dossier.Exists(a) {
+				folders = append(folders, a)
+				continue
+			}
+			if below := dossiersBelow(a); len(below) > 0 {
+				folders = append(folders, below...)
+				continue
+			}
 		}
 		packages = append(packages, a)
 	}
@@ -197,6 +160,61 @@ func inputs(args []string, folder string, alone bool) ([]run.Job, error) {
 			`name a package ("regola check app.aab"), go to the folder of a dossier, or see "regola demo"`+misnamed())
 	}
 	return []run.Job{{Packages: packages}}, nil
+}
+
+// Bounds of the search for dossiers below a folder: how deep it goes, and how many
+// folders it looks into.
+const maxBelow, maxLooked = 5, 100_000
+
+// dossiersBelow are the folders with a dossier below one that has none itself, in the
+// order of their names. The folders of dossiers and packages are not looked into, nor
+// those whose name begins with a full stop.
+func dossiersBelow(dir string) (out []string) {
+	looked := 0
+	var walk func(dir string, depth int)
+	walk = func(dir string, depth int) {
+		if looked++; depth > maxBelow || looked > maxLooked {
+			return
+		}
+		entries, _ := os.ReadDir(dir) // one that cannot be read holds no dossier that could be
+		for _, e := range entries {
+			if !e.IsDir() || strings.HasPrefix(e.Name(), ".") || e.Name() == "node_modules" {
+				continue
+			}
+			sub := filepath.Join(dir, e.Name())
+			if dossier.Exists(sub) {
+				out = append(out, sub)
+				continue
+			}
+			if ext := filepath.Ext(e.Name()); ext != ".app" && ext != ".xcarchive" {
+				walk(sub, depth+1)
+			}
+		}
+	}
+	if ext := filepath.Ext(dir); ext != ".app" && ext != ".xcarchive" {
+		walk(dir, 1)
+	}
+	return out
+}
+
+// shardOf keeps one part of the jobs: I/N keeps the jobs with the numbers I, I + N …,
+// in the order of the call, so that it is the same everywhere.
+func shardOf(jobs []run.Job, shard string) ([]run.Job, error) {
+	if shard == "" {
+		return jobs, nil
+	}
+	var i, n int
+	if _, err := fmt.Sscanf(shard, "%d/%d", &i, &n); err != nil || fmt.Sprintf("%d/%d", i, n) != shard || i < 1 || n < i {
+		return nil, usageError(fmt.Sprintf("--shard: %q is not of the form I/N", shard), "write the number of the part, from 1, and how many there are, such as 2/4")
+	}
+	slices.SortFunc(jobs, func(a, b run.Job) int {
+		return strings.Compare(filepath.ToSlash(a.Dossier), filepath.ToSlash(b.Dossier))
+	})
+	var mine []run.Job
+	for at := i - 1; at < len(jobs); at += n {
+		mine = append(mine, jobs[at])
+	}
+	return mine, nil
 }
 
 // misnamed says that a dossier lies here under another name.
@@ -246,68 +264,9 @@ func parseOuts(outs []string) ([]outFile, error) {
 	return files, nil
 }
 
-// identify adds what tells one input from another: editions of the rules, and
-// the digests of the packages.
-func (e *env) identify(res *check.Result) error {
-	res.About.Editions, res.About.Digests = map[string]string{}, map[string]string{}
-	for _, s := range e.stores() {
-		books, err := e.lib.Books(s)
-		if err != nil {
-			return err
-		}
-		for _, b := range books {
-			res.About.Editions[b.File] = b.Edition.String()
-		}
-	}
-	set, err := e.lib.Tables()
-	if err != nil {
-		return err
-	}
-	res.About.Editions[rulebooks.Prefix+"tables"] = set.Edition.String()
-	for _, s := range res.Stores {
-		info, err := os.Stat(s.Package)
-		if err != nil || !info.Mode().IsRegular() {
-			continue // a folder has no digest
-		}
-		sum, err := regular.SHA256(s.Package)
-		if err != nil {
-			return regular.Problem(s.Package, err, "check the path")
-		}
-		res.About.Digests[s.Package] = sum
-	}
-	return nil
-}
-
-// failWords are what --fail-on takes: levels, impacts, and never.
-var failWords = []string{"error", "warning", "note", "refused", "blocked", "rejected", "reach", "craft", "never"}
-
 func exitStatus(res *check.Result, failOn string, strict bool) int {
-	if strict && res.Count(check.ToAnswer)+res.Count(check.ToConfirm)+res.Count(check.NotRead) > 0 {
-		return exitFindings
-	}
-	limit := rulebook.Impact(failOn)
-	switch rulebook.Level(failOn) {
-	case rulebook.Error:
-		limit = rulebook.Blocked
-	case rulebook.Warning:
-		limit = rulebook.Reach
-	case rulebook.Note:
-		limit = rulebook.Craft
-	}
-	worst := slices.Index(rulebook.Impacts, res.Worst())
-	if worst >= 0 && worst <= slices.Index(rulebook.Impacts, limit) {
+	if res.Fails(failOn, strict) {
 		return exitFindings
 	}
 	return exitClean
-}
-
-// Filters are what a call narrows, for the JSON form.
-type Filters struct {
-	Stores, Stages []string
-	FailOn         string
-	Strict         bool
-}
-
-func (f Filters) about() check.About {
-	return check.About{Program: Version, Stores: f.Stores, Stages: f.Stages, FailOn: f.FailOn, Strict: f.Strict}
 }

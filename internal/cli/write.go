@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"errors"
 	"fmt"
 	"io"
@@ -43,81 +44,114 @@ func removeTemporary() {
 	}
 }
 
-// writeFile writes a whole file or nothing: to a temporary file beside the
-// target, which then takes its name. A link is followed, the permissions of a
-// file that is there are kept. What is no regular file (a device, a pipe) is
-// written through. None of the inputs is overwritten.
-func writeFile(name string, inputs []string, write func(io.Writer) error) error {
-	target := name
+// pending is a file that is being written: to a temporary file beside its place,
+// whose name it takes in the end. A link is followed, the permissions of a file that
+// is there are kept. What is no regular file (a device, a pipe) is written through.
+type pending struct {
+	name, target string
+	old          fs.FileInfo // what has the name now; nil for nothing
+	f            *os.File
+	buffer       *bufio.Writer
+	temp         string // empty for what is written through
+}
+
+// begin begins a file.
+func begin(name string) (*pending, error) {
+	p := &pending{name: name, target: name}
 	info, err := os.Stat(name)
-	if err == nil {
-		for _, in := range inputs {
-			if other, err := os.Stat(in); err == nil && os.SameFile(info, other) {
-				return &place.Problem{At: place.Place{File: name}, What: "this is an input, which would be overwritten", Fix: "choose another name"}
+	switch {
+	case err == nil && info.IsDir():
+		return nil, writeProblem(name, errors.New("it is a folder"))
+	case err == nil:
+		p.old = info
+		if info.Mode().IsRegular() {
+			if p.target, err = filepath.EvalSymlinks(name); err != nil {
+				return nil, writeProblem(name, err)
 			}
 		}
-		switch {
-		case info.IsDir():
-			return writeProblem(name, errors.New("it is a folder"))
-		case !info.Mode().IsRegular():
-			return writeThrough(name, write)
+	case !errors.Is(err, fs.ErrNotExist):
+		return nil, writeProblem(name, err)
+	default:
+		if link, err := os.Lstat(name); err == nil && link.Mode()&fs.ModeSymlink != 0 {
+			return nil, writeProblem(name, errors.New("it is a link that leads nowhere"))
 		}
-		if target, err = filepath.EvalSymlinks(name); err != nil {
-			return writeProblem(name, err)
-		}
-	} else if !errors.Is(err, fs.ErrNotExist) {
-		return writeProblem(name, err)
-	} else if link, err := os.Lstat(name); err == nil && link.Mode()&fs.ModeSymlink != 0 {
-		return writeProblem(name, errors.New("it is a link that leads nowhere"))
 	}
-	return replace(name, target, info, write)
+	if p.old != nil && !p.old.Mode().IsRegular() {
+		p.f, err = os.OpenFile(name, os.O_WRONLY, 0)
+	} else {
+		p.temp = filepath.Join(filepath.Dir(p.target), fmt.Sprintf(".regola-%08x", rand.Uint32()))
+		p.f, err = os.OpenFile(p.temp, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666) // less the umask
+	}
+	if err != nil {
+		return nil, writeProblem(name, err)
+	}
+	if p.temp != "" {
+		keepTemporary(p.temp, true)
+		if p.old != nil {
+			if err := p.f.Chmod(p.old.Mode().Perm()); err != nil {
+				p.abort()
+				return nil, writeProblem(name, err)
+			}
+		}
+	}
+	p.buffer = bufio.NewWriterSize(p.f, 64<<10)
+	return p, nil
 }
 
-// replace writes beside a target and then takes its name.
-func replace(name, target string, old fs.FileInfo, write func(io.Writer) error) (err error) {
-	temp := filepath.Join(filepath.Dir(target), fmt.Sprintf(".regola-%08x", rand.Uint32()))
-	f, err := os.OpenFile(temp, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666) // less the umask
+// Write implements io.Writer.
+func (p *pending) Write(b []byte) (int, error) { return p.buffer.Write(b) }
+
+// abort leaves everything as it was.
+func (p *pending) abort() {
+	if p.f == nil {
+		return
+	}
+	p.f.Close()
+	p.f = nil
+	if p.temp != "" {
+		os.Remove(p.temp)
+		keepTemporary(p.temp, false)
+	}
+}
+
+// commit gives the file its name. None of the inputs is overwritten.
+func (p *pending) commit(inputs []string) error {
+	if p.old != nil {
+		for _, in := range inputs {
+			if other, err := os.Stat(in); err == nil && os.SameFile(p.old, other) {
+				p.abort()
+				return &place.Problem{At: place.Place{File: p.name}, What: "this is an input, which would be overwritten", Fix: "choose another name"}
+			}
+		}
+	}
+	err := p.buffer.Flush()
+	if err == nil {
+		f := p.f
+		if err = f.Close(); err == nil && p.temp != "" {
+			if err = os.Rename(p.temp, p.target); err == nil {
+				p.f = nil
+				keepTemporary(p.temp, false)
+			}
+		}
+	}
 	if err != nil {
-		return writeProblem(name, err)
-	}
-	keepTemporary(temp, true)
-	defer func() {
-		if err != nil {
-			f.Close()
-			os.Remove(temp)
-		}
-		keepTemporary(temp, false)
-	}()
-	if old != nil {
-		if err := f.Chmod(old.Mode().Perm()); err != nil {
-			return writeProblem(name, err)
-		}
-	}
-	if err := write(f); err != nil {
-		return writeProblem(name, err)
-	}
-	if err := f.Close(); err != nil {
-		return writeProblem(name, err)
-	}
-	if err := os.Rename(temp, target); err != nil {
-		return writeProblem(name, err)
+		p.abort()
+		return writeProblem(p.name, err)
 	}
 	return nil
 }
 
-func writeThrough(name string, write func(io.Writer) error) error {
-	f, err := os.OpenFile(name, os.O_WRONLY, 0)
+// writeFile writes a whole file or nothing.
+func writeFile(name string, inputs []string, write func(io.Writer) error) error {
+	p, err := begin(name)
 	if err != nil {
+		return err
+	}
+	if err := write(p); err != nil {
+		p.abort()
 		return writeProblem(name, err)
 	}
-	err = write(f)
-	if closeErr := f.Close(); err == nil {
-		err = closeErr
-	}
-	if err != nil {
-		return writeProblem(name, err)
-	}
-	return nil
+	return p.commit(inputs)
 }
 
 // writeNew writes a file that must not exist yet.

@@ -1,26 +1,47 @@
 package report
 
 import (
+	"fmt"
 	"io"
 
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/place"
 )
 
-// Form is one form of a check's result. To add one, write a file with its
+// Item is one dossier, or the packages of a call, with what became of it.
+type Item struct {
+	Name     string         // the dossier's folder as it was named; empty for packages alone
+	Result   *check.Result  // nil when nothing was judged
+	Exit     int            // the exit status that it alone would have
+	Problems place.Problems // why nothing was judged
+	Extra    *Extra         // what only some forms show; may be nil
+}
+
+// Writer writes items one after another, so that none is held longer than needed.
+type Writer interface {
+	Add(*Item) error
+	Close() error // writes what stands at the end
+}
+
+// Form is one form of a check's results. To add one, write a file with its
 // function and name it here.
 type Form struct {
 	Name  string
 	What  string // in words, for help
-	Write func(w io.Writer, r *check.Result, look Look, exit int) error
+	Extra bool   // it shows what Extra holds
+	// Open begins an output. names are those of the items that will come, in order.
+	Open func(w io.Writer, look Look, names []string) Writer
 }
 
-// Forms lists the forms of a check's result, the usual one first.
+// Forms lists the forms of a check's results, the usual one first.
 var Forms = []Form{
-	{"text", "for people", Text},
-	{"brief", "one line a finding, for terminals and editors", Brief},
-	{"json", "for programs; see the schema check", func(w io.Writer, r *check.Result, _ Look, exit int) error {
-		return JSON(w, NewCheckDocument(r, exit))
-	}},
+	{Name: "text", What: "for people", Open: openText},
+	{Name: "brief", What: "one line a finding, for terminals and editors", Open: openBrief},
+	{Name: "json", What: "for programs; see the schema check", Open: openJSON},
+	{Name: "html", What: "one page for browsers and print, which needs nothing else", Extra: true, Open: openHTML},
+	{Name: "markdown", What: "short and foldable, for a merge request", Open: openMarkdown},
+	{Name: "sarif", What: "SARIF 2.1.0, for code scanning", Open: openSARIF},
+	{Name: "junit", What: "JUnit XML, one test case a rule", Open: openJUnit},
 }
 
 // FormNames lists the names of the forms.
@@ -40,4 +61,33 @@ func FormOf(name string) *Form {
 		}
 	}
 	return nil
+}
+
+// stream is a form whose items stand by themselves.
+type stream struct {
+	add   func(*Item) error
+	close func() error
+}
+
+func (e stream) Add(i *Item) error { return e.add(i) }
+func (e stream) Close() error {
+	if e.close == nil {
+		return nil
+	}
+	return e.close()
+}
+
+// title names an item: the app with its version, and the dossier where there are several.
+func (i *Item) title(many bool) string {
+	if i.Result == nil {
+		return i.Name
+	}
+	title := i.Result.App
+	if v := i.Result.Version; v != "" {
+		title += " " + v
+	}
+	if many && i.Name != "" {
+		title = fmt.Sprintf("%s (%s)", title, i.Name)
+	}
+	return title
 }

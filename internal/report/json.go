@@ -22,15 +22,17 @@ const FormatNumber = 1
 // CheckDocument is the JSON form of a check's result. Its unit is the verdict:
 // one rule for one store.
 type CheckDocument struct {
-	Regola    int64             `json:"regola"`   // version of this form
-	Program   string            `json:"program"`  // version of the program
-	Editions  map[string]string `json:"editions"` // of the rulebooks and tables, by file
-	Filters   FilterEntry       `json:"filters"`  // what the call narrowed
+	Regola    int64             `json:"regola"`            // version of this form
+	Program   string            `json:"program"`           // version of the program
+	Editions  map[string]string `json:"editions"`          // of the rulebooks and tables, by file
+	Filters   FilterEntry       `json:"filters"`           // what the call narrowed
+	Dossier   string            `json:"dossier,omitempty"` // its folder, as the call named it
 	App       string            `json:"app"`
 	Version   string            `json:"version"`
 	On        string            `json:"on"` // the day as of which it was judged
 	Exit      int64             `json:"exit"`
 	Stores    []StoreEntry      `json:"stores"`
+	Others    []string          `json:"others"`     // names of the stores that were left out
 	Findings  []FindingEntry    `json:"findings"`   // broken rules with their places
 	Waived    []FindingEntry    `json:"waived"`     // places that the team accepts
 	NotJudged []GapEntry        `json:"not_judged"` // rules that are to answer or could not be read, or only in part
@@ -69,6 +71,7 @@ type StoreEntry struct {
 	Store   string           `json:"store"`
 	Name    string           `json:"name"`
 	Package string           `json:"package,omitempty"`
+	Root    string           `json:"root,omitempty"` // the folder in the package that holds the app
 	ID      string           `json:"id,omitempty"`
 	Version string           `json:"version,omitempty"`
 	Counts  map[string]int64 `json:"counts"` // broken rules by impact
@@ -85,15 +88,16 @@ type VerdictEntry struct {
 
 // FindingEntry is one broken rule.
 type FindingEntry struct {
-	Rule   string         `json:"rule"`
-	Title  string         `json:"title"`
-	Stage  string         `json:"stage"`
-	Impact string         `json:"impact"` // the gravest of its places
-	Level  string         `json:"level"`
-	Stores []string       `json:"stores"`
-	Places []PlaceEntry   `json:"places"`
-	More   int64          `json:"more"` // further places that are only counted
-	With   []FindingEntry `json:"with"` // findings that follow from this one
+	Rule       string         `json:"rule"`
+	Title      string         `json:"title"`
+	Stage      string         `json:"stage"`
+	Impact     string         `json:"impact"` // the gravest of its places
+	Level      string         `json:"level"`
+	Confidence string         `json:"confidence"` // in the rule: high, medium or low
+	Stores     []string       `json:"stores"`
+	Places     []PlaceEntry   `json:"places"`
+	More       int64          `json:"more"` // further places that are only counted
+	With       []FindingEntry `json:"with"` // findings that follow from this one
 }
 
 // PlaceEntry is one place in which a rule is broken.
@@ -152,6 +156,7 @@ type QuestionEntry struct {
 	Confirmed bool        `json:"confirmed"`
 	By        string      `json:"by,omitempty"`
 	On        string      `json:"on,omitempty"`
+	Stale     string      `json:"stale,omitempty"` // it was confirmed for this other version
 	Place     place.Place `json:"place"`
 }
 
@@ -164,6 +169,7 @@ type WaiverEntries struct {
 // WaiverPlace is a waiver that did not serve.
 type WaiverPlace struct {
 	Rule  string      `json:"rule"`
+	Until string      `json:"until"`
 	Place place.Place `json:"place"`
 }
 
@@ -171,7 +177,7 @@ type WaiverPlace struct {
 func NewCheckDocument(r *check.Result, exit int) *CheckDocument {
 	d := &CheckDocument{
 		Regola: FormatNumber, App: r.App, Version: r.Version, On: r.Day.String(), Exit: int64(exit),
-		Stores: []StoreEntry{}, NotJudged: []GapEntry{}, Questions: []QuestionEntry{}, Verdicts: []VerdictEntry{},
+		Stores: []StoreEntry{}, Others: none(r.Others), NotJudged: []GapEntry{}, Questions: []QuestionEntry{}, Verdicts: []VerdictEntry{},
 		Findings: findingEntries(r.Findings(false)), Waived: findingEntries(r.Findings(true)),
 		Waivers: WaiverEntries{Expired: []WaiverPlace{}, Unused: []WaiverPlace{}}, Totals: map[string]int64{}, Duties: NewDuties(r),
 		Program: r.About.Program, Editions: r.About.Editions, Filters: FilterEntry{none(r.About.Stores), none(r.About.Stages), r.About.FailOn, r.About.Strict},
@@ -180,7 +186,7 @@ func NewCheckDocument(r *check.Result, exit int) *CheckDocument {
 		d.Editions = map[string]string{}
 	}
 	for _, s := range r.Stores {
-		e := StoreEntry{Outcome: string(s.Outcome(r.Partly())), Digest: r.About.Digests[s.Package], Store: s.ID, Name: s.Name, Package: s.Package, ID: s.AppID, Version: s.Version, Counts: map[string]int64{}, Totals: map[string]int64{}}
+		e := StoreEntry{Outcome: string(s.Outcome(r.Partly())), Digest: r.About.Digests[s.Package], Store: s.ID, Name: s.Name, Package: s.Package, Root: s.Root, ID: s.AppID, Version: s.Version, Counts: map[string]int64{}, Totals: map[string]int64{}}
 		broken := s.Broken()
 		for _, i := range rulebook.Impacts {
 			e.Counts[string(i)] = int64(broken[i])
@@ -203,7 +209,7 @@ func NewCheckDocument(r *check.Result, exit int) *CheckDocument {
 			d.NotJudged = append(d.NotJudged, e)
 		}
 		if q := o.Question; q != nil {
-			e := QuestionEntry{Rule: o.Rule.ID, What: q.What, Ask: q.Ask, Fix: q.Fix, Stores: o.Stores, Confirmed: q.Confirmed, By: q.By, Place: q.At}
+			e := QuestionEntry{Rule: o.Rule.ID, What: q.What, Ask: q.Ask, Fix: q.Fix, Stores: o.Stores, Confirmed: q.Confirmed, By: q.By, Stale: q.Stale, Place: q.At}
 			if q.Confirmed {
 				e.On = q.On.String()
 			}
@@ -211,10 +217,10 @@ func NewCheckDocument(r *check.Result, exit int) *CheckDocument {
 		}
 	}
 	for _, w := range r.Expired {
-		d.Waivers.Expired = append(d.Waivers.Expired, WaiverPlace{w.Rule, w.Self()})
+		d.Waivers.Expired = append(d.Waivers.Expired, WaiverPlace{w.Rule, w.Until.String(), w.Self()})
 	}
 	for _, w := range r.Unused {
-		d.Waivers.Unused = append(d.Waivers.Unused, WaiverPlace{w.Rule, w.Self()})
+		d.Waivers.Unused = append(d.Waivers.Unused, WaiverPlace{w.Rule, w.Until.String(), w.Self()})
 	}
 	return d
 }
@@ -222,7 +228,7 @@ func NewCheckDocument(r *check.Result, exit int) *CheckDocument {
 func findingEntries(findings []*check.Finding) []FindingEntry {
 	out := []FindingEntry{}
 	for _, f := range findings {
-		e := FindingEntry{Rule: f.Rule.ID, Title: f.Rule.Title, Stage: f.Rule.Stage, Impact: string(f.Impact), Level: string(f.Impact.Level()),
+		e := FindingEntry{Rule: f.Rule.ID, Title: f.Rule.Title, Stage: f.Rule.Stage, Impact: string(f.Impact), Level: string(f.Impact.Level()), Confidence: f.Rule.Basis.Confidence,
 			Stores: f.Stores, More: int64(f.More), With: findingEntries(f.With)}
 		for _, x := range f.Faults {
 			p := PlaceEntry{Key: x.Key, Impact: string(x.Impact), Stores: x.Stores, Found: x.Say, Seen: x.Seen, Fix: x.Fix, Field: x.Path, Place: x.At}

@@ -66,30 +66,32 @@ func turns(dates []calendar.Date, from day.Day) (out []*Turn) {
 // Ahead reads a release once and judges it as of every day ahead on which something
 // changes.
 func (r *Runner) Ahead(ctx context.Context, job Job, until day.Day) ([]*Turn, *check.Result, error) {
-	g, err := r.gather(ctx, job)
+	res, j, err := r.Judge(ctx, job)
 	if err != nil {
 		return nil, nil, err
 	}
-	now, pairs, err := r.judgeOn(ctx, g, r.opt.Day)
-	if err != nil {
-		return nil, nil, err
-	}
+	turns, err := r.AheadOf(ctx, res, j, until)
+	return turns, res, err
+}
+
+// AheadOf judges what was judged today as of the days ahead.
+func (r *Runner) AheadOf(ctx context.Context, now *check.Result, j *Judged, until day.Day) ([]*Turn, error) {
 	dates, err := r.dates(until)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	pkgs := map[string]*facts.Package{}
-	for _, p := range pairs {
+	for _, p := range j.Pairs {
 		pkgs[p.Judge.Store.ID] = p.Submission.Pkg
 	}
-	dates = append(dates, calendar.Own(pkgs, g.dossier, r.opt.Day, until)...)
+	dates = append(dates, calendar.Own(pkgs, j.Dossier, r.opt.Day, until)...)
 	slices.SortStableFunc(dates, func(a, b calendar.Date) int { return a.Day.Compare(b.Day.Time) })
 	all := turns(dates, r.opt.Day)
 	before := broken(now)
 	for _, t := range all {
-		res, _, err := r.judgeOn(ctx, g, t.Day)
+		res, _, err := r.judgeOn(ctx, j.read, t.Day)
 		if err != nil {
-			return nil, nil, err
+			return nil, err
 		}
 		after := broken(res)
 		for _, f := range res.Findings(false) {
@@ -105,7 +107,7 @@ func (r *Runner) Ahead(ctx context.Context, job Job, until day.Day) ([]*Turn, *c
 		slices.Sort(t.Gone)
 		before = after
 	}
-	return all, now, nil
+	return all, nil
 }
 
 // broken are the rules that are broken and not waived.

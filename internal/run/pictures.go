@@ -87,29 +87,52 @@ func (r *Runner) Pictures(ctx context.Context, lib *pictures.Library, language s
 	var out []*Hung
 	for _, s := range r.stores {
 		h := &Hung{Store: s, Gallery: lib.Gallery(s.ID, s.Blocks, language)}
-		for _, c := range on.PictureClasses {
-			if c.Store == s.ID {
-				h.Classes = append(h.Classes, c)
-			}
-		}
-		for _, n := range on.PictureNeeds {
-			if n.Store == s.ID {
-				h.Needs = append(h.Needs, n)
-			}
-		}
+		h.tables(on)
 		sub := submission.New(submission.Sources{Store: s, Tables: on, Pictures: h.Gallery})
 		all, err := judges[s.ID].Verdicts(ctx, sub, check.Options{Day: r.opt.Day, Stages: []string{"graphics"}})
 		if err != nil {
 			return nil, err
 		}
-		for _, v := range all {
-			if len(v.Faults) > 0 && slices.ContainsFunc(v.Faults, func(f *check.Fault) bool { return strings.HasPrefix(f.Path, "pictures") }) {
-				h.Verdicts = append(h.Verdicts, v)
-			}
-		}
+		h.keep(all)
 		out = append(out, h)
 	}
 	return out, nil
+}
+
+// Hung is the pictures of a release that was judged, store by store.
+func (j *Judged) Hung(res *check.Result) (out []*Hung) {
+	for i, p := range j.Pairs {
+		if p.Submission.Pictures == nil {
+			continue
+		}
+		h := &Hung{Store: p.Judge.Store, Gallery: p.Submission.Pictures}
+		h.keep(res.Stores[i].Verdicts)
+		out = append(out, h)
+	}
+	return out
+}
+
+// tables keeps the rows that speak of the store.
+func (h *Hung) tables(on *tables.Set) {
+	for _, c := range on.PictureClasses {
+		if c.Store == h.Store.ID {
+			h.Classes = append(h.Classes, c)
+		}
+	}
+	for _, n := range on.PictureNeeds {
+		if n.Store == h.Store.ID {
+			h.Needs = append(h.Needs, n)
+		}
+	}
+}
+
+// keep keeps the verdicts with faults of pictures.
+func (h *Hung) keep(all []*check.Verdict) {
+	for _, v := range all {
+		if slices.ContainsFunc(v.Faults, func(f *check.Fault) bool { return strings.HasPrefix(f.Path, "pictures") }) {
+			h.Verdicts = append(h.Verdicts, v)
+		}
+	}
 }
 
 // Wrong is one thing that is wrong, with its rule.

@@ -40,6 +40,7 @@ type Options struct {
 	Stores    []string // ids of the stores to judge for; empty for all
 	Rulebooks []string // files of further rules
 
+	Parts bool           // packages are read for a weighing, too
 	Links *links.Fetcher // fetches what links lead to; nil for no network at all
 }
 
@@ -245,6 +246,7 @@ func (r *Runner) Check(ctx context.Context, job Job) (*check.Result, error) {
 type Judged struct {
 	Pairs   []check.Pair // one for each store of the result
 	Dossier *dossier.Dossier
+	read    *gathered
 }
 
 // gathered is what is read of a release, before anything is judged.
@@ -284,7 +286,7 @@ func (r *Runner) gather(ctx context.Context, job Job) (*gathered, error) {
 		case 0:
 			judges, set, loaded = r.prepare(d)
 		case 1:
-			pkgs, opened = Open(ctx, packages, artifact.Options{Digests: true})
+			pkgs, opened = Open(ctx, packages, artifact.Options{Digests: true, Parts: r.opt.Parts})
 		default:
 			lib, scanned = r.scan(ctx, d)
 		}
@@ -346,7 +348,7 @@ func (r *Runner) Judge(ctx context.Context, job Job) (*check.Result, *Judged, er
 	if g.dossier != nil {
 		res.Read = append(res.Read, g.dossier.Files()...)
 	}
-	return res, &Judged{pairs, g.dossier}, nil
+	return res, &Judged{pairs, g.dossier, g}, nil
 }
 
 // CheckAll judges many releases over the cores and hands each result out as

@@ -9,7 +9,6 @@ import (
 	"image/png"
 	"io"
 	"path"
-	"strings"
 
 	"regola.example/regola/internal/core/visible"
 )
@@ -20,7 +19,7 @@ var source string
 var page = template.Must(template.New("sheet").Funcs(template.FuncMap{
 	"picture": picture,
 	"base":    path.Base,
-	"shown":   lines,
+	"shown":   visible.Lines,
 	"grounds": func() []string { return []string{"light", "dark", "picture"} },
 	"masks":   func() []string { return []string{"circle", "rounded", "squircle"} },
 	"worst":   worst,
@@ -28,6 +27,10 @@ var page = template.Must(template.New("sheet").Funcs(template.FuncMap{
 		return map[string]string{"release_notes": "what is new"}[key]
 	},
 }).Parse(source))
+
+// Templates are the templates of the page, for a page that shows a sheet among other
+// things: sheet-style goes into its style, sheet-pages where a Sheet is to be shown.
+func Templates() (*template.Template, error) { return page.Clone() }
 
 // picture is a picture as an address that holds it.
 func picture(s *Shot) (template.URL, error) {
@@ -44,12 +47,3 @@ func picture(s *Shot) (template.URL, error) {
 
 // HTML writes the sheet as one page that needs nothing else.
 func HTML(w io.Writer, s *Sheet) error { return page.Execute(w, s) }
-
-// lines makes what would not be seen in a text visible, and keeps its lines.
-func lines(s string) string {
-	parts := strings.Split(s, "\n")
-	for i, p := range parts {
-		parts[i] = visible.Text(p)
-	}
-	return strings.Join(parts, "\n")
-}

@@ -23,6 +23,8 @@ type Options struct {
 	// Quick leaves out what takes long to unpack, with the reason: names and
 	// signature at the end of large compressed executables.
 	Quick bool
+	// Parts looks at the files for a weighing: twins, and pictures in pixels.
+	Parts bool
 }
 
 // Open reads a package: an AAB, APK or IPA file, an app folder or zip, a build
@@ -100,6 +102,9 @@ func fill(file string, t *files.Tree, opt Options, folder bool) (*facts.Package,
 		f := &facts.File{Path: e.Name, Size: e.Size, Compressed: e.Compressed}
 		f.SetSelf(place.Place{File: file, Entry: e.Name})
 		p.Files = append(p.Files, f)
+	}
+	if opt.Parts {
+		parts(p, t)
 	}
 	var err error
 	switch root, layout, isApp := ios.FindApp(t); {

@@ -42,6 +42,9 @@ type Duty struct {
 // each. What no rule words as a duty, and is needed and not answered, is one by
 // itself: the question is the dossier's own.
 func (r *Result) Duties() []*Duty {
+	if r.Asked != nil {
+		return r.Asked
+	}
 	var out []*Duty
 	add := func(d Duty, store string) {
 		for _, o := range out {

@@ -233,6 +233,7 @@ type Result struct {
 	Stores  []*Store
 	Expired []*dossier.Waiver
 	Unused  []*dossier.Waiver
+	Asked   []*Duty  // what the stores ask, of a result that was read back; nil to draw it from the verdicts
 	About   About    // the call that led to it
 	Read    []string // every file of the user that was read, none of which a report may replace
 }
@@ -274,6 +275,30 @@ func (r *Result) Worst() rulebook.Impact {
 		return ""
 	}
 	return rulebook.Impacts[worst]
+}
+
+// FailWords are the words for what makes a release fail: levels, impacts, and never.
+var FailWords = []string{"error", "warning", "note", "refused", "blocked", "rejected", "reach", "craft", "never"}
+
+// Grave tells whether an impact makes a release fail by one of FailWords; the empty
+// word is error.
+func Grave(impact rulebook.Impact, failOn string) bool {
+	least := rulebook.Impact(failOn)
+	switch rulebook.Level(failOn) {
+	case rulebook.Error, "":
+		least = rulebook.Blocked
+	case rulebook.Warning:
+		least = rulebook.Reach
+	case rulebook.Note:
+		least = rulebook.Craft
+	}
+	return impact != "" && gravity(impact) <= gravity(least)
+}
+
+// Fails tells whether a release fails: by what is broken, and when it is strict also
+// by what is to answer, to confirm or could not be read.
+func (r *Result) Fails(failOn string, strict bool) bool {
+	return strict && r.Count(ToAnswer)+r.Count(ToConfirm)+r.Count(NotRead) > 0 || Grave(r.Worst(), failOn)
 }
 
 // Finding is one broken rule with all its places, over all stores. What stores

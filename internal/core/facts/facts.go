@@ -28,6 +28,11 @@ type File struct {
 	Path       string `json:"path"`
 	Size       int64  `json:"size"`       // bytes, unpacked
 	Compressed int64  `json:"compressed"` // bytes in the archive; equal to Size in a folder
+
+	// For a weighing alone.
+	Stored        bool   `json:"-"` // not compressed in the archive
+	Digest        string `json:"-"` // SHA-256, of files that have a twin in size and sum
+	Width, Height int64  `json:"-"` // pixels of large PNG and WebP pictures; 0 when not known
 }
 
 // Platform is the platform of the package: android or ios.

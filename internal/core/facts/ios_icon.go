@@ -27,12 +27,13 @@ type IconPicture struct {
 // Catalog is a compiled asset catalogue.
 type Catalog struct {
 	fact.Mark `json:"-"`
-	Path      string   `json:"path"`
-	Tool      string   `json:"tool"`
-	Platform  string   `json:"platform"`
-	MinOS     string   `json:"min_os"`
-	Pictures  int64    `json:"pictures"`
-	Readable  bool     `json:"readable"`
-	Fault     string   `json:"fault"` // why it cannot be read
-	Sets      []string `json:"-"`     // names, each once
+	Path      string           `json:"path"`
+	Tool      string           `json:"tool"`
+	Platform  string           `json:"platform"`
+	MinOS     string           `json:"min_os"`
+	Pictures  int64            `json:"pictures"`
+	Areas     map[string]int64 `json:"areas"` // pixels of its pictures by scale, such as 3x; 0x for every scale
+	Readable  bool             `json:"readable"`
+	Fault     string           `json:"fault"` // why it cannot be read
+	Sets      []string         `json:"-"`     // names, each once
 }

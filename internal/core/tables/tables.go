@@ -57,6 +57,10 @@ type Known struct {
 	Leftovers               []*Pattern                   `json:"leftovers"`                // files that the iOS store refuses inside an app
 	BuildFiles              []*Pattern                   `json:"build_files"`              // files that serve the building of an iOS app
 	DebugParts              []*Pattern                   `json:"debug_parts"`              // files that only debug builds of an iOS app have
+	FileKinds               []*FileKind                  `json:"file_kinds"`               // what the files of a package are, for a weighing
+	Devices                 []*Device                    `json:"devices"`                  // for which a download is estimated
+	WeighBounds             map[string]int64             `json:"weigh_bounds"`             // from which sizes a hint is worth giving
+	WeighLimits             []*WeighLimit                `json:"weigh_limits"`             // limits of the stores that sizes are held against
 
 	// Of the iOS platform.
 	PrivateNames       []*PrivateName      `json:"private_names"`        // names of the system that apps may not use
@@ -81,6 +85,42 @@ type Word struct {
 	Word   string   `json:"word" need:"the word"`
 	What   string   `json:"what"`   // what it means
 	Values []string `json:"values"` // the answers that it takes; empty for none
+}
+
+// FileKind is a kind of files in packages, by their path.
+type FileKind struct {
+	fact.Mark `json:"-"`
+	Dated
+	Platform  string `json:"platform" enum:"android|ios"` // empty for both
+	Pattern   Regexp `json:"pattern" need:"a regular expression over the path"`
+	Kind      string `json:"kind" need:"its name"`
+	What      string `json:"what" need:"the kind, in words"`
+	Delivered bool   `json:"delivered"` // devices get it
+}
+
+// Device is a kind of phone or tablet, as far as it decides what it downloads.
+type Device struct {
+	fact.Mark `json:"-"`
+	Dated
+	ID        string   `json:"id" need:"its name"`
+	Platform  string   `json:"platform" need:"android or ios" enum:"android|ios"`
+	What      string   `json:"what" need:"the device, in words"`
+	ABIs      []string `json:"abis"`      // architectures, the preferred first
+	Density   string   `json:"density"`   // of an Android screen, such as xxhdpi
+	Scale     string   `json:"scale"`     // of an iOS screen, such as 3x
+	Languages []string `json:"languages"` // beside the default one
+	Level     int64    `json:"level"`     // API level
+}
+
+// WeighLimit is a limit of a store that a size is held against.
+type WeighLimit struct {
+	fact.Mark `json:"-"`
+	Dated
+	Store string `json:"store" need:"the store's id"`
+	Kind  string `json:"kind"` // of packages; empty for all
+	Of    string `json:"of" need:"the size" enum:"download|installed|package"`
+	Limit string `json:"limit" need:"the limit of the store's rulebooks"`
+	What  string `json:"what" need:"what is bound, in words"`
 }
 
 // FunctionSign is something that a package can do, and how it shows.

@@ -32,6 +32,15 @@ func Text(s string) string {
 	return b.String()
 }
 
+// Lines is Text for a text of several lines, which it keeps.
+func Lines(s string) string {
+	parts := strings.Split(Cut(s, mostShown), "\n")
+	for i, p := range parts {
+		parts[i] = Text(p)
+	}
+	return strings.Join(parts, "\n")
+}
+
 // mostShown is the longest text that is shown, in characters. The longest that
 // a store takes has 4,000.
 const mostShown = 5_000

@@ -56,6 +56,10 @@ func (r *reader) catalogs() {
 		for _, x := range car.Renditions {
 			if x.Kind == "picture" || x.Kind == "vector" {
 				c.Pictures++
+				if c.Areas == nil {
+					c.Areas = map[string]int64{}
+				}
+				c.Areas[fmt.Sprintf("%dx", x.Scale)] += int64(x.Width) * int64(x.Height)
 			}
 			if x.Set != "" {
 				c.Sets = append(c.Sets, x.Set)

@@ -1,0 +1,285 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+
+	"golang.org/x/term"
+
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/report"
+	"regola.example/regola/internal/run"
+	"regola.example/regola/internal/sheet"
+	"regola.example/regola/rulebooks"
+)
+
+// reports are the forms in which a call writes its results.
+type reports struct {
+	format string    // of standard output
+	files  []outFile // further files
+	all    bool      // nothing is left out
+	about  check.About
+}
+
+// sink is one output of a call; file is nil for standard output.
+type sink struct {
+	form   *report.Form
+	file   *pending
+	writer report.Writer
+}
+
+// sinks opens all outputs of a call before anything is judged, so that a name that
+// cannot be written is told at once.
+type sinks struct {
+	list []*sink
+	read []string // files that no report may replace
+}
+
+func (e *env) open(o reports, names []string) (*sinks, error) {
+	s := &sinks{}
+	for _, f := range o.files {
+		p, err := begin(f.name)
+		if err != nil {
+			s.abort()
+			return nil, err
+		}
+		form := report.FormOf(f.format)
+		s.list = append(s.list, &sink{form, p, form.Open(p, report.Look{All: o.all, Width: e.width}, names)})
+	}
+	look := e.look(e.out)
+	look.All = o.all
+	form := report.FormOf(o.format)
+	s.list = append(s.list, &sink{form, nil, form.Open(e.out, look, names)})
+	return s, nil
+}
+
+// extra tells whether an output shows more than the result.
+func (s *sinks) extra() bool {
+	return slices.ContainsFunc(s.list, func(x *sink) bool { return x.form.Extra })
+}
+
+// has tells whether an output has a form.
+func (s *sinks) has(form string) bool {
+	return slices.ContainsFunc(s.list, func(x *sink) bool { return x.form.Name == form })
+}
+
+func (s *sinks) add(i *report.Item) error {
+	for _, x := range s.list {
+		if err := x.writer.Add(i); err != nil {
+			return x.problem(err)
+		}
+	}
+	if i.Result != nil {
+		s.read = append(s.read, i.Result.Read...)
+	}
+	return nil
+}
+
+// problem is an error of writing, with the file's name.
+func (x *sink) problem(err error) error {
+	if x.file == nil {
+		return err
+	}
+	return writeProblem(x.file.name, err)
+}
+
+// close writes what stands at the end, and gives the files their names.
+func (s *sinks) close() error {
+	for _, x := range s.list {
+		if err := x.writer.Close(); err != nil {
+			s.abort()
+			return x.problem(err)
+		}
+	}
+	for _, x := range s.list {
+		if x.file != nil {
+			if err := x.file.commit(s.read); err != nil {
+				s.abort()
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func (s *sinks) abort() {
+	for _, x := range s.list {
+		if x.file != nil {
+			x.file.abort()
+		}
+	}
+}
+
+// checks judges some releases and writes every report that the call asks for.
+func (e *env) checks(ctx context.Context, r *run.Runner, jobs []run.Job, o reports) error {
+	names := make([]string, len(jobs))
+	for i, j := range jobs {
+		names[i] = j.Dossier
+	}
+	out, err := e.open(o, names)
+	if err != nil {
+		return err
+	}
+	defer out.abort()
+	item := func(name string, res *check.Result) (*report.Item, error) {
+		res.About = o.about
+		exit := exitStatus(res, o.about.FailOn, o.about.Strict)
+		e.exit = max(e.exit, exit)
+		if out.has("json") {
+			if err := e.identify(res); err != nil {
+				return nil, err
+			}
+		}
+		return &report.Item{Name: name, Result: res, Exit: exit}, nil
+	}
+	if len(jobs) == 1 {
+		res, judged, err := r.Judge(ctx, jobs[0])
+		if err != nil {
+			return err
+		}
+		i, err := item(names[0], res)
+		if err != nil {
+			return err
+		}
+		if out.extra() {
+			if i.Extra, err = e.extra(ctx, r, judged, res); err != nil {
+				return err
+			}
+		}
+		if err := out.add(i); err != nil {
+			return err
+		}
+		return out.close()
+	}
+	var first error
+	failed := 0
+	progress := e.progress(len(jobs))
+	err = r.CheckAll(ctx, jobs, func(n int, res *check.Result, err error) {
+		progress(n)
+		if first != nil {
+			return
+		}
+		i := &report.Item{Name: names[n], Exit: exitInput}
+		if err == nil {
+			i, err = item(names[n], res)
+		}
+		if err != nil {
+			failed++
+			e.complain(err)
+			i = &report.Item{Name: names[n], Exit: exitInput, Problems: problemsOf(err)}
+		}
+		first = out.add(i)
+	})
+	progress(-1)
+	if err != nil {
+		return err
+	}
+	if first != nil {
+		return first
+	}
+	if err := out.close(); err != nil {
+		return err
+	}
+	if failed > 0 {
+		return fmt.Errorf("%s could not be judged", report.Count(failed, "dossier", "dossiers"))
+	}
+	return nil
+}
+
+// progress shows how many of the dossiers are judged, on a terminal only. A negative
+// number ends it.
+func (e *env) progress(all int) func(n int) {
+	f, ok := e.err.(*os.File)
+	if !ok || !term.IsTerminal(int(f.Fd())) {
+		return func(int) {}
+	}
+	if o, ok := e.out.Writer.(*os.File); ok && term.IsTerminal(int(o.Fd())) {
+		return func(int) {} // the lines of the results show it
+	}
+	return func(n int) {
+		if n < 0 {
+			fmt.Fprint(f, "\r\x1b[K")
+			return
+		}
+		fmt.Fprintf(f, "\r\x1b[K%d of %d", n+1, all)
+	}
+}
+
+// identify adds what tells one input from another: editions of the rules, and
+// the digests of the packages.
+func (e *env) identify(res *check.Result) error {
+	res.About.Editions, res.About.Digests = map[string]string{}, map[string]string{}
+	for _, s := range e.stores() {
+		books, err := e.lib.Books(s)
+		if err != nil {
+			return err
+		}
+		for _, b := range books {
+			res.About.Editions[b.File] = b.Edition.String()
+		}
+	}
+	set, err := e.lib.Tables()
+	if err != nil {
+		return err
+	}
+	res.About.Editions[rulebooks.Prefix+"tables"] = set.Edition.String()
+	for _, s := range res.Stores {
+		info, err := os.Stat(s.Package)
+		if err != nil || !info.Mode().IsRegular() {
+			continue // a folder has no digest
+		}
+		sum, err := regular.SHA256(s.Package)
+		if err != nil {
+			return regular.Problem(s.Package, err, "check the path")
+		}
+		res.About.Digests[s.Package] = sum
+	}
+	return nil
+}
+
+// needsParts tells whether a form shows the sizes of packages.
+func needsParts(format string, files []outFile) bool {
+	return report.FormOf(format).Extra || slices.ContainsFunc(files, func(f outFile) bool { return report.FormOf(f.format).Extra })
+}
+
+// extra gathers what only some forms show: the store pages, sizes, and a year ahead.
+func (e *env) extra(ctx context.Context, r *run.Runner, j *run.Judged, res *check.Result) (*report.Extra, error) {
+	x := &report.Extra{}
+	until := res.Day
+	until.Time = until.AddDate(1, 0, 0)
+	var err error
+	if x.Ahead, err = r.AheadOf(ctx, res, j, until); err != nil {
+		return nil, err
+	}
+	for _, p := range j.Pairs {
+		if p.Submission.Pkg == nil {
+			continue
+		}
+		w, err := r.Weigh(p.Submission.Pkg, nil, nil)
+		if err != nil {
+			return nil, err
+		}
+		x.Sizes = append(x.Sizes, report.StoreSizes{Name: p.Judge.Store.Name, Weight: w})
+	}
+	set, err := e.lib.Tables()
+	if err != nil {
+		return nil, err
+	}
+	if hung := j.Hung(res); len(hung) > 0 {
+		s, err := sheet.New(ctx, hung, j.Dossier, set.On(res.Day).PageTexts, "")
+		var many sheet.TooMany
+		switch {
+		case errors.As(err, &many):
+			x.NoSheet = err.Error() + "; regola sheet draws a part of them"
+		case err != nil:
+			return nil, err
+		default:
+			x.Sheet = s
+		}
+	}
+	return x, nil
+}

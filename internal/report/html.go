@@ -1,0 +1,452 @@
+package report
+
+import (
+	"bytes"
+	_ "embed"
+	"fmt"
+	"html/template"
+	"io"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/sheet"
+)
+
+//go:embed page.html
+var pageSource string
+
+// pageTemplate parses the page once, when a page is asked for.
+var pageTemplate = sync.OnceValues(func() (*template.Template, error) {
+	t, err := sheet.Templates()
+	if err != nil {
+		return nil, err
+	}
+	return t.Funcs(template.FuncMap{"join": func(list []string) string { return strings.Join(list, ", ") }}).Parse(pageSource)
+})
+
+type pageStop struct{ Anchor, Say string }
+
+type pageCard struct {
+	Name, Word, Package, Counts string
+	Outcome                     check.Outcome
+	Stops                       []pageStop
+	More                        int
+}
+
+type pageWord struct {
+	Outcome check.Outcome
+	Word    string
+}
+
+type pageRow struct {
+	Anchor, Name, App, Counts string
+	Words                     []pageWord
+}
+
+type pagePart struct {
+	Anchor, Name string
+	Count        int
+}
+
+type pageRule struct{ Anchor, ID, Title, Why, What, Fix, Basis string }
+
+type page struct {
+	Title, Head, Program, Day string
+	Cards                     []pageCard
+	Stores                    []string
+	Index                     []pageRow
+	Nav                       []pagePart
+	Bodies                    []template.HTML // written by the template item, which escapes
+	Rules                     []pageRule
+}
+
+type pagePlace struct{ At, Say string }
+
+type pageFinding struct {
+	Impact                                   rulebook.Impact
+	Anchor, Say, Seen, Fix, Then, With, Rule string
+	ID, Stores                               string
+	Places                                   []pagePlace
+	More                                     int
+}
+
+type pageStage struct {
+	Name, Title string
+	Count       int
+	Findings    []*pageFinding
+}
+
+type pageWaived struct{ Say, Until, Because, By, Rule, ID string }
+
+type pageData struct {
+	Name, None string
+	Rows       []pageDataRow
+}
+
+type pageDataRow struct {
+	Kind, Answer, For, By, Seen string
+	Missing                     bool
+}
+
+type pageRating struct {
+	Name   string
+	Labels []struct{ Label, Where, Because string }
+}
+
+type pageSizes struct {
+	Name, Package string
+	Map           template.HTML // drawn by Treemap, which escapes
+	Devices       []struct{ What, Download, Installed string }
+	Hints         []string
+}
+
+type pageItem struct {
+	Many                bool
+	Anchor, Name, Title string
+	Problems            []struct{ What, Fix string }
+	Stages              []*pageStage
+	Craft               []*pageFinding
+	None                bool
+	Duties              []*check.Duty
+	Confirm             []*check.Question
+	Waived              []pageWaived
+	Sheet               *sheet.Sheet
+	NoSheet             string
+	Data                []pageData
+	Ratings             []pageRating
+	Sizes               []pageSizes
+	Ahead               *CalendarDocument
+	Unread              []string
+}
+
+// Bounds of a page: how many stops a store's card names, and how many places a finding.
+const maxStops, maxPagePlaces = 4, 20
+
+type htmlWriter struct {
+	w     io.Writer
+	page  page
+	many  bool
+	n     int
+	rules map[string]*rulebook.Rule
+}
+
+func openHTML(w io.Writer, _ Look, names []string) Writer {
+	h := &htmlWriter{w: w, many: len(names) > 1, rules: map[string]*rulebook.Rule{}}
+	if h.many {
+		h.page.Title, h.page.Head = Count(len(names), "dossier", "dossiers"), "each held against the rules of its stores"
+	}
+	return h
+}
+
+func (h *htmlWriter) Add(i *Item) error {
+	t, err := pageTemplate()
+	if err != nil {
+		return err
+	}
+	h.n++
+	x := h.item(i)
+	var b bytes.Buffer
+	if err := t.ExecuteTemplate(&b, "item", x); err != nil {
+		return err
+	}
+	h.page.Bodies = append(h.page.Bodies, template.HTML(b.String()))
+	if i.Result != nil {
+		h.page.Program, h.page.Day = i.Result.About.Program, i.Result.Day.Long()
+	}
+	switch {
+	case h.many:
+		h.index(i, x)
+	case i.Result != nil:
+		h.head(i, x)
+	default:
+		h.page.Title, h.page.Head = "Nothing was judged", i.Name
+	}
+	return nil
+}
+
+func (h *htmlWriter) Close() error {
+	t, err := pageTemplate()
+	if err != nil {
+		return err
+	}
+	ids := make([]string, 0, len(h.rules))
+	for id := range h.rules {
+		ids = append(ids, id)
+	}
+	slices.Sort(ids)
+	for _, id := range ids {
+		r := h.rules[id]
+		basis := "Rests on: " + r.Basis.Topic + "; confidence " + r.Basis.Confidence + "."
+		if r.Basis.Note != "" {
+			basis += " " + r.Basis.Note
+		}
+		h.page.Rules = append(h.page.Rules, pageRule{ruleAnchor(id), id, r.Title, r.Why, impactText[r.Fixed()], ruleFix(r), basis})
+	}
+	return t.ExecuteTemplate(h.w, "page", &h.page)
+}
+
+func ruleAnchor(id string) string { return "rule-" + anchor(id) }
+
+// anchor makes a name fit for the address of a part of a page.
+func anchor(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' {
+			return r
+		}
+		return '-'
+	}, s)
+}
+
+// head writes the first screen of a page about one release.
+func (h *htmlWriter) head(i *Item, x *pageItem) {
+	r := i.Result
+	h.page.Title, h.page.Head = i.title(false), "judged as of "+r.Day.Long()
+	for _, s := range r.Stores {
+		c := pageCard{Name: s.Name, Outcome: s.Outcome(r.Partly()), Package: packageName(s), Counts: mdCounts(s)}
+		c.Word = outcomeText[c.Outcome]
+		if c.Counts == "" {
+			c.Counts = Count(s.Count(check.Held), "rule holds", "rules hold")
+		}
+		for _, f := range r.Findings(false) {
+			if gravity(f.Impact) > gravity(rulebook.Rejected) || !slices.Contains(f.Stores, s.ID) {
+				continue
+			}
+			if len(c.Stops) == maxStops {
+				c.More++
+				continue
+			}
+			c.Stops = append(c.Stops, pageStop{h.findingAnchor(f.Rule.ID), sayOf(f)})
+		}
+		h.page.Cards = append(h.page.Cards, c)
+	}
+	part := func(yes bool, at, name string, n int) {
+		if yes {
+			h.page.Nav = append(h.page.Nav, pagePart{at, name, n})
+		}
+	}
+	for _, s := range x.Stages {
+		part(true, "stage-"+s.Name, s.Title, s.Count)
+	}
+	part(len(x.Duties) > 0, "answer", "To answer", len(x.Duties))
+	part(len(x.Confirm) > 0, "confirm", "To confirm", len(x.Confirm))
+	part(len(x.Waived) > 0, "waived", "Waived", len(x.Waived))
+	part(x.Sheet != nil || x.NoSheet != "", "pages", "Store pages", 0)
+	part(len(x.Data) > 0, "data", "Data", 0)
+	part(len(x.Ratings) > 0, "ratings", "Ratings", 0)
+	part(len(x.Sizes) > 0, "sizes", "Sizes", 0)
+	part(x.Ahead != nil, "ahead", "The year ahead", 0)
+	part(len(x.Unread) > 0, "unread", "Not checked", 0)
+	part(len(h.rules) > 0, "rules", "Rules", 0)
+}
+
+// index adds a line to the table of a page about many.
+func (h *htmlWriter) index(i *Item, x *pageItem) {
+	row := pageRow{Anchor: x.Anchor, Name: i.Name}
+	if i.Result == nil {
+		row.Counts = "not judged"
+	} else {
+		row.App = i.title(false)
+		for _, s := range i.Result.Stores {
+			if !slices.Contains(h.page.Stores, s.Name) {
+				h.page.Stores = append(h.page.Stores, s.Name)
+			}
+		}
+		var counts []string
+		for _, s := range i.Result.Stores {
+			if c := mdCounts(s); c != "" {
+				counts = append(counts, s.ID+": "+c)
+			}
+		}
+		row.Counts = strings.Join(counts, "; ")
+	}
+	for _, name := range h.page.Stores {
+		w := pageWord{Word: "–"}
+		if i.Result != nil {
+			for _, s := range i.Result.Stores {
+				if s.Name == name {
+					w.Outcome = s.Outcome(i.Result.Partly())
+					w.Word = outcomeText[w.Outcome]
+				}
+			}
+		}
+		row.Words = append(row.Words, w)
+	}
+	h.page.Index = append(h.page.Index, row)
+}
+
+func (h *htmlWriter) findingAnchor(id string) string {
+	return fmt.Sprintf("found-%d-%s", h.n, anchor(id))
+}
+
+// item puts together what is shown of one item.
+func (h *htmlWriter) item(i *Item) *pageItem {
+	x := &pageItem{Many: h.many, Anchor: fmt.Sprintf("item-%d", h.n), Name: i.Name, Title: i.title(h.many)}
+	for _, p := range i.Problems {
+		x.Problems = append(x.Problems, struct{ What, Fix string }{p.Error(), p.Fix})
+	}
+	r := i.Result
+	if r == nil {
+		return x
+	}
+	for _, f := range r.Findings(false) {
+		v := h.finding(r, f)
+		if f.Impact == rulebook.Craft {
+			x.Craft = append(x.Craft, v)
+			continue
+		}
+		n := slices.IndexFunc(x.Stages, func(s *pageStage) bool { return s.Name == f.Rule.Stage })
+		if n < 0 {
+			n = len(x.Stages)
+			x.Stages = append(x.Stages, &pageStage{Name: f.Rule.Stage, Title: stageTitle(f.Rule.Stage)})
+		}
+		x.Stages[n].Findings = append(x.Stages[n].Findings, v)
+		x.Stages[n].Count++
+	}
+	slices.SortStableFunc(x.Stages, func(a, b *pageStage) int {
+		return slices.Index(rulebook.Stages, a.Name) - slices.Index(rulebook.Stages, b.Name)
+	})
+	x.None = len(x.Stages) == 0
+	for _, f := range r.Findings(true) {
+		h.rules[f.Rule.ID] = f.Rule
+		w := f.Faults[0].Waiver
+		x.Waived = append(x.Waived, pageWaived{sayOf(f), w.Until.Long(), w.Because, w.By, ruleAnchor(f.Rule.ID), f.Rule.ID})
+	}
+	if h.many {
+		return x
+	}
+	for _, d := range r.Duties() {
+		if d.State == check.Due {
+			x.Duties = append(x.Duties, d)
+		}
+	}
+	reasons := map[string]int{}
+	seen := map[string]bool{}
+	for _, o := range r.Open() {
+		switch {
+		case o.State == check.ToConfirm && !seen[o.Rule.ID]:
+			seen[o.Rule.ID] = true
+			x.Confirm = append(x.Confirm, o.Question)
+		case o.State == check.NotRead, o.State == check.NotAsked:
+			text := GapText(o.Gaps)
+			if reasons[text]++; reasons[text] == 1 {
+				x.Unread = append(x.Unread, text)
+			}
+		}
+	}
+	for n, text := range x.Unread {
+		x.Unread[n] = fmt.Sprintf("%s: %s", Count(reasons[text], "rule", "rules"), text)
+	}
+	for _, s := range []check.State{check.NotInForce, check.NotApplicable} {
+		if n := r.Count(s); n > 0 {
+			x.Unread = append(x.Unread, fmt.Sprintf("%s: %s", Count(n, "rule", "rules"), stateText[s]))
+		}
+	}
+	h.calculations(x, r)
+	h.extra(x, i)
+	return x
+}
+
+// stageTitle is a stage as a heading.
+func stageTitle(s string) string { return strings.ToUpper(s[:1]) + strings.ReplaceAll(s[1:], "-", " ") }
+
+func (h *htmlWriter) finding(r *check.Result, f *check.Finding) *pageFinding {
+	h.rules[f.Rule.ID] = f.Rule
+	first := f.Faults[0]
+	v := &pageFinding{Impact: f.Impact, Anchor: h.findingAnchor(f.Rule.ID), Say: sayOf(f), Seen: first.Seen, Fix: first.Fix, Rule: ruleAnchor(f.Rule.ID), ID: f.Rule.ID, Stores: strings.Join(f.Stores, ", "), More: f.More}
+	p := &printer{}
+	for n, x := range f.Faults {
+		if n == maxPagePlaces {
+			v.More += len(f.Faults) - n
+			break
+		}
+		place := pagePlace{At: p.short(r, x.At).String()}
+		if x.Say != first.Say {
+			place.Say = x.Say
+		}
+		if place.At != "" || place.Say != "" {
+			v.Places = append(v.Places, place)
+		}
+	}
+	var then, with []string
+	for _, x := range first.Raises {
+		then = append(then, fmt.Sprintf("%s (from %d)", x.Rule.ID, x.At))
+	}
+	for _, w := range f.With {
+		with = append(with, w.Rule.ID)
+	}
+	v.Then, v.With = strings.Join(then, ", "), strings.Join(with, ", ")
+	return v
+}
+
+// calculations are the forms on data and the ratings.
+func (h *htmlWriter) calculations(x *pageItem, r *check.Result) {
+	for _, s := range NewDisclosureDocument(r).Stores {
+		d := pageData{Name: s.Name, None: "No data leaves the device."}
+		if !s.Form.Answered {
+			d.None = "Which data leaves the device is not answered."
+		}
+		for _, row := range s.Form.Rows {
+			var words []string
+			if s.Store == "ios" {
+				words = append(words, either(row.Linked, "linked to the person", "not linked to the person"), either(row.Tracking, "used for tracking", "no tracking"))
+			} else {
+				words = append(words, either(row.Shared, "collected and shared", "collected, not shared"), either(row.Required, "required", "people can choose"))
+			}
+			if len(row.Open) > 0 {
+				words = append(words, "not answered: "+strings.Join(row.Open, ", "))
+			}
+			d.Rows = append(d.Rows, pageDataRow{Kind: row.Kind, Answer: strings.Join(words, ", "), For: strings.Join(row.Purposes, ", "), By: strings.Join(row.By, ", "), Seen: signs(row.Implied)})
+		}
+		for _, m := range s.Form.Missing {
+			if !m.Access {
+				d.Rows = append(d.Rows, pageDataRow{Kind: m.Kind, By: strings.Join(collectors(m.Implied), ", "), Seen: signs(m.Implied), Missing: true})
+			}
+		}
+		x.Data = append(x.Data, d)
+	}
+	for _, s := range r.Stores {
+		if s.Rating == nil {
+			continue
+		}
+		t := pageRating{Name: s.Name}
+		for _, l := range s.Rating.Labels {
+			var because []string
+			for _, b := range l.Because {
+				because = append(because, b.Question+": "+b.Answer)
+			}
+			t.Labels = append(t.Labels, struct{ Label, Where, Because string }{l.Label, region(l), strings.Join(slices.Compact(because), ", ")})
+		}
+		x.Ratings = append(x.Ratings, t)
+	}
+}
+
+// extra is what a result alone does not hold.
+func (h *htmlWriter) extra(x *pageItem, i *Item) {
+	e := i.Extra
+	if e == nil {
+		return
+	}
+	x.Sheet, x.NoSheet = e.Sheet, e.NoSheet
+	x.Ahead = NewCalendarDocument(i.Result.App, i.Result.Day.String(), e.Ahead)
+	for _, s := range e.Sizes {
+		v := pageSizes{Name: s.Name, Package: visible.Text(filepath.Base(s.Weight.Package.File)) + ", " + size(s.Weight.Weight.Package)}
+		var b bytes.Buffer
+		if err := Treemap(&b, s.Weight.Weight, 1100, 420); err == nil {
+			v.Map = template.HTML(b.String())
+		}
+		for _, d := range s.Weight.Devices {
+			if d.Fits {
+				v.Devices = append(v.Devices, struct{ What, Download, Installed string }{d.What, size(d.Download), size(d.Installed)})
+			}
+		}
+		for _, t := range s.Weight.Hints {
+			v.Hints = append(v.Hints, fmt.Sprintf("%s could be saved: %s. %s", size(t.Saves), t.What, t.Fix))
+		}
+		x.Sizes = append(x.Sizes, v)
+	}
+}

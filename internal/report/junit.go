@@ -1,0 +1,145 @@
+package report
+
+import (
+	"encoding/xml"
+	"fmt"
+	"io"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/visible"
+)
+
+// JUnit XML: a suite for each dossier and store, one test case a rule. A broken rule
+// is a failure when it makes the call fail, and skipped with its reason when it is
+// graver than nothing but not grave enough; what was not judged is skipped as well.
+
+type junitSuite struct {
+	XMLName  xml.Name    `xml:"testsuite"`
+	Name     string      `xml:"name,attr"`
+	Tests    int         `xml:"tests,attr"`
+	Failures int         `xml:"failures,attr"`
+	Errors   int         `xml:"errors,attr"`
+	Skipped  int         `xml:"skipped,attr"`
+	Cases    []junitCase `xml:"testcase"`
+}
+
+type junitCase struct {
+	Name    string     `xml:"name,attr"`
+	Class   string     `xml:"classname,attr"`
+	File    string     `xml:"file,attr,omitempty"`
+	Line    int        `xml:"line,attr,omitempty"`
+	Failure *junitText `xml:"failure"`
+	Error   *junitText `xml:"error"`
+	Skipped *junitText `xml:"skipped"`
+}
+
+type junitText struct {
+	Message string `xml:"message,attr"`
+	Type    string `xml:"type,attr,omitempty"`
+	Text    string `xml:",chardata"`
+}
+
+func openJUnit(w io.Writer, _ Look, names []string) Writer {
+	_, err := io.WriteString(w, xml.Header+"<testsuites name=\"regola\">\n")
+	enc := xml.NewEncoder(w)
+	enc.Indent("  ", "  ")
+	return stream{
+		add: func(i *Item) error {
+			for _, s := range junitSuites(i, len(names) > 1) {
+				if err == nil {
+					err = enc.Encode(s)
+				}
+			}
+			return err
+		},
+		close: func() error {
+			if err == nil {
+				_, err = io.WriteString(w, "\n</testsuites>\n")
+			}
+			return err
+		},
+	}
+}
+
+func junitSuites(i *Item, many bool) (out []junitSuite) {
+	if i.Result == nil {
+		var parts []string
+		for _, p := range i.Problems {
+			parts = append(parts, p.Error())
+		}
+		c := junitCase{Name: "input", Class: "regola", Error: &junitText{Message: "nothing was judged", Type: "input", Text: visible.Lines(strings.Join(parts, "\n"))}}
+		return append(out, junitSuite{Name: visible.Text(i.Name), Tests: 1, Errors: 1, Cases: []junitCase{c}})
+	}
+	for _, st := range i.Result.Stores {
+		s := junitSuite{Name: visible.Text(i.title(many) + ", " + st.Name)}
+		for _, v := range st.Verdicts {
+			c := junit(v, i.Result.About)
+			s.Tests++
+			switch {
+			case c.Failure != nil:
+				s.Failures++
+			case c.Skipped != nil:
+				s.Skipped++
+			}
+			s.Cases = append(s.Cases, c)
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+// stateText says in words why a rule was not judged.
+var stateText = map[check.State]string{
+	check.Waived: "waived", check.ToAnswer: "to answer", check.ToConfirm: "to confirm", check.NotRead: "not read", check.NotAsked: "not asked",
+	check.NotInForce: "not in force on the day", check.NotApplicable: "does not concern this release",
+}
+
+func junit(v *check.Verdict, about check.About) junitCase {
+	c := junitCase{Name: v.Rule.ID, Class: v.Store + "." + v.Rule.Stage}
+	t := &junitText{Type: string(v.State)}
+	var lines []string
+	for _, f := range v.Faults {
+		line := f.Say
+		if at := f.At.String(); at != "" {
+			line = at + ": " + line
+		}
+		if lines = append(lines, line); f.Fix != "" {
+			lines = append(lines, "  fix: "+f.Fix)
+		}
+		if f.At.Line > 0 && c.File == "" {
+			c.File, c.Line = visible.Text(filepath.ToSlash(f.At.File)), f.At.Line
+		}
+	}
+	switch v.State {
+	case check.Held:
+		return c
+	case check.Broken:
+		t.Type, t.Message = string(v.Impact()), v.Faults[slices.IndexFunc(v.Faults, func(f *check.Fault) bool { return f.Waiver == nil })].Say
+		if check.Grave(v.Impact(), about.FailOn) {
+			c.Failure = t
+			break
+		}
+		t.Message = fmt.Sprintf("%s, which is not grave enough to fail: %s", v.Impact(), t.Message)
+		c.Skipped = t
+	case check.Waived:
+		w := v.Faults[0].Waiver
+		t.Message = fmt.Sprintf("waived until %s: %s (%s)", w.Until, w.Because, w.By)
+		c.Skipped = t
+	default:
+		t.Message = stateText[v.State]
+		if len(v.Gaps) > 0 {
+			t.Message += ": " + GapText(v.Gaps)
+		} else if v.Question != nil {
+			t.Message += ": " + v.Question.Ask
+		}
+		c.Skipped = t
+		if about.Strict && (v.State == check.ToAnswer || v.State == check.ToConfirm || v.State == check.NotRead) {
+			c.Skipped, c.Failure = nil, t
+		}
+	}
+	t.Message, t.Text = visible.Text(t.Message), visible.Lines(strings.Join(lines, "\n"))
+	return c
+}

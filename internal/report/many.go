@@ -1,0 +1,172 @@
+package report
+
+import (
+	"cmp"
+	"fmt"
+	"io"
+	"maps"
+	"slices"
+	"strings"
+
+	"github.com/rivo/uniseg"
+
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/visible"
+)
+
+// maxOften is how many rules the end of a table lists.
+const maxOften = 10
+
+func openText(w io.Writer, look Look, names []string) Writer {
+	if len(names) <= 1 {
+		return stream{add: func(i *Item) error {
+			if i.Result == nil {
+				return nil // the caller reports it
+			}
+			return Text(w, i.Result, look, i.Exit)
+		}}
+	}
+	t := &table{p: printer{w: w, look: look}, all: len(names), outcomes: map[string]map[check.Outcome]int{}, rules: map[string]*often{}}
+	for _, n := range names {
+		t.width = max(t.width, uniseg.StringWidth(visible.Text(n)))
+	}
+	t.width = min(t.width, look.width()/3)
+	return t
+}
+
+// table shows many items: a line for each, and a table at the end. With Look.All
+// each report is written in full before.
+type table struct {
+	p        printer
+	all      int
+	width    int // of the names
+	stores   []string
+	outcomes map[string]map[check.Outcome]int // by store
+	rules    map[string]*often
+	failed   []string
+}
+
+// often counts in how many items a rule is broken.
+type often struct {
+	rule   *rulebook.Rule
+	impact rulebook.Impact
+	items  int
+}
+
+func (t *table) Add(i *Item) error {
+	p := &t.p
+	name := i.Name
+	if n := uniseg.StringWidth(name); n > t.width { // its end tells more
+		runes := []rune(name)
+		name = "…" + string(runes[max(0, len(runes)-t.width+1):])
+	}
+	if i.Result == nil {
+		t.failed = append(t.failed, i.Name)
+		what := "nothing was judged"
+		if len(i.Problems) > 0 {
+			what = i.Problems[0].Error()
+		}
+		if n := len(i.Problems); n > 1 {
+			what += fmt.Sprintf(" (and %s)", Count(n-1, "more problem", "more problems"))
+		}
+		p.block(0, pad(name, t.width)+"  ", stylePath, "NOT JUDGED  "+what, nil)
+		return p.err
+	}
+	if p.look.All {
+		p.line("%s", p.strong(i.Name))
+		if p.err == nil {
+			p.err = Text(p.w, i.Result, p.look, i.Exit)
+		}
+		p.line("")
+	}
+	parts := []string{}
+	for _, s := range i.Result.Stores {
+		o := s.Outcome(i.Result.Partly())
+		if t.outcomes[s.Name] == nil {
+			t.outcomes[s.Name] = map[check.Outcome]int{}
+			t.stores = append(t.stores, s.Name)
+		}
+		t.outcomes[s.Name][o]++
+		parts = append(parts, s.ID+" "+string(p.look.paint(styleOutcome[o], outcomeText[o])))
+	}
+	seen := map[string]bool{}
+	counts := map[rulebook.Impact]int{}
+	for _, f := range i.Result.Findings(false) {
+		for _, x := range append([]*check.Finding{f}, f.With...) {
+			if seen[x.Rule.ID] {
+				continue
+			}
+			seen[x.Rule.ID] = true
+			counts[x.Impact]++
+			o := t.rules[x.Rule.ID]
+			if o == nil {
+				o = &often{rule: x.Rule, impact: x.Impact}
+				t.rules[x.Rule.ID] = o
+			}
+			if gravity(x.Impact) < gravity(o.impact) {
+				o.impact = x.Impact
+			}
+			o.items++
+		}
+	}
+	var sums []string
+	for _, im := range rulebook.Impacts {
+		if counts[im] > 0 {
+			sums = append(sums, fmt.Sprintf("%d %s", counts[im], im))
+		}
+	}
+	p.line("%s  %s  %s", p.path(pad(name, t.width)), shown(strings.Join(parts, " · ")), p.dim(strings.Join(sums, ", ")))
+	return p.err
+}
+
+func gravity(i rulebook.Impact) int { return slices.Index(rulebook.Impacts, i) }
+
+// Close writes the table.
+func (t *table) Close() error {
+	p := &t.p
+	p.line("")
+	head := pad(Count(t.all, "dossier", "dossiers"), 24)
+	for _, s := range t.stores {
+		head += pad(s, 16)
+	}
+	p.line("%s", p.strong(head))
+	for _, o := range []check.Outcome{check.IsRefused, check.IsBlocked, check.IsRejected, check.IsOpen, check.Partly, check.Passes} {
+		row, any := "", false
+		for _, s := range t.stores {
+			n := t.outcomes[s][o]
+			any = any || n > 0
+			row += pad(fmt.Sprint(n), 16)
+		}
+		if any {
+			p.line("  %s%s", p.look.paint(styleOutcome[o], pad(outcomeText[o], 22)), row)
+		}
+	}
+	if len(t.failed) > 0 {
+		p.line("  %s%d", pad("NOT JUDGED", 22), len(t.failed))
+	}
+	rules := slices.SortedFunc(maps.Values(t.rules), func(a, b *often) int {
+		return cmp.Or(b.items-a.items, gravity(a.impact)-gravity(b.impact), cmp.Compare(a.rule.ID, b.rule.ID))
+	})
+	if len(rules) > 0 {
+		p.line("")
+		p.line("%s", p.strong("MOST OFTEN"))
+	}
+	for i, o := range rules {
+		if i == maxOften && !p.look.All {
+			p.line("  %s", p.dim(fmt.Sprintf("and %s (--all lists them)", Count(len(rules)-i, "more rule", "more rules"))))
+			break
+		}
+		p.block(2, pad(fmt.Sprint(o.items), 6)+pad(string(o.impact), 10), styleImpact[o.impact], o.rule.ID+"  "+o.rule.Title, nil)
+	}
+	return p.err
+}
+
+func openBrief(w io.Writer, look Look, _ []string) Writer {
+	return stream{add: func(i *Item) error {
+		if i.Result == nil {
+			return nil
+		}
+		return Brief(w, i.Result, look, i.Exit)
+	}}
+}

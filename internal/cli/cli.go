@@ -120,7 +120,7 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 		return flagError(c, err)
 	})
 	root.SetHelpCommand(helpCommand(root))
-	root.AddCommand(e.checkCommand(), e.factsCommand(), e.rulesCommand(), e.explainCommand(), e.privacyCommand(),
+	root.AddCommand(e.checkCommand(), e.mergeCommand(), e.factsCommand(), e.rulesCommand(), e.explainCommand(), e.privacyCommand(),
 		e.dutiesCommand(), e.rateCommand(), e.weighCommand(), e.ledgerCommand(), e.calendarCommand(), e.changesCommand(), e.nextCommand(), e.picturesCommand(), e.linksCommand(), e.sheetCommand(), e.iconsCommand(), e.tablesCommand(), e.rulebookCommand(), e.schemaCommand(), e.initCommand(), e.demoCommand(), e.versionCommand())
 	return root
 }

@@ -1,7 +1,6 @@
 package report
 
 import (
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -85,62 +84,112 @@ func documentOf(i *Item) *CheckDocument {
 	return d
 }
 
-// ReadResults reads what openJSON wrote: one document or several. known gives the
-// built-in rules by id; others are made from what the document says of them.
-func ReadResults(file string, data []byte, known func(id string) *rulebook.Rule) ([]*Item, error) {
+// EachResult reads what openJSON wrote, one document or several, and hands out one item
+// after another. known gives the built-in rules by id; others are made from what the
+// document says of them. With known nil, items have their names alone.
+func EachResult(file string, r io.Reader, known func(id string) *rulebook.Rule, f func(*Item) error) error {
+	const fix = "give files that regola check --format json, or --out json=FILE, wrote"
+	dec := json.NewDecoder(r)
 	fail := func(what string) error {
-		return &place.Problem{At: place.Place{File: file}, What: what, Fix: "give files that regola check --format json, or --out json=FILE, wrote"}
+		return &place.Problem{At: place.Place{File: file}, What: what, Fix: fix}
 	}
-	var head struct {
-		Regola  int64            `json:"regola"`
-		Results *json.RawMessage `json:"results"`
-		Stores  *json.RawMessage `json:"stores"`
-	}
-	if err := json.Unmarshal(data, &head); err != nil {
-		var syntax *json.SyntaxError
-		if errors.As(err, &syntax) {
-			line := 1 + bytes.Count(data[:min(int(syntax.Offset), len(data))], []byte("\n"))
-			return nil, &place.Problem{At: place.Place{File: file, Line: line, Column: 1}, What: "this is no JSON: " + err.Error(), Fix: "give files that regola check --format json, or --out json=FILE, wrote"}
+	bad := func(err error) error {
+		var stopped *place.Problem
+		if errors.As(err, &stopped) {
+			return err
 		}
-		return nil, fail("this is no result of a check: " + err.Error())
+		return &place.Problem{At: place.Place{File: file, Offset: dec.InputOffset()}, What: fmt.Sprintf("this is no result of a check (byte %d): %v", dec.InputOffset(), err), Fix: fix}
 	}
-	if head.Regola > FormatNumber {
-		return nil, fail(fmt.Sprintf("this is of format %d, of a newer program", head.Regola))
+	if t, err := dec.Token(); err != nil || t != json.Delim('{') {
+		return fail("this is no result of a check: it is no JSON object")
 	}
-	var all ChecksDocument
-	var err error
-	switch {
-	case head.Regola == FormatNumber && head.Results != nil:
-		err = json.Unmarshal(data, &all)
-	case head.Regola == FormatNumber && head.Stores != nil:
-		one := &CheckDocument{}
-		err = json.Unmarshal(data, one)
-		all.Results = append(all.Results, one)
-	default:
-		return nil, fail("this is no result of a check")
-	}
-	if err != nil {
-		return nil, fail("this is no result of a check: " + err.Error())
-	}
-	var items []*Item
-	for _, d := range all.Results {
-		if d == nil {
-			return nil, fail("a result is empty")
-		}
-		r, err := d.result(known)
+	rest := map[string]json.RawMessage{} // of one document, which stands by itself
+	format, several := int64(0), false
+	for dec.More() {
+		key, err := dec.Token()
 		if err != nil {
-			return nil, fail(err.Error())
+			return bad(err)
 		}
-		items = append(items, &Item{Name: d.Dossier, Result: r, Exit: int(d.Exit)})
-	}
-	for _, f := range all.Failed {
-		i := &Item{Name: f.Dossier, Exit: 2}
-		for _, p := range f.Problems {
-			i.Problems = append(i.Problems, &place.Problem{At: p.Place, What: p.What, Fix: p.Fix})
+		switch key {
+		case "regola":
+			if err := dec.Decode(&format); err != nil {
+				return bad(err)
+			}
+			if format > FormatNumber {
+				return fail(fmt.Sprintf("this is of format %d, of a newer program", format))
+			}
+		case "results":
+			several = true
+			if t, err := dec.Token(); err != nil || t != json.Delim('[') {
+				return fail("this is no result of a check: results is no list")
+			}
+			for dec.More() {
+				d := &CheckDocument{}
+				if err := dec.Decode(d); err != nil {
+					return bad(err)
+				}
+				if err := d.hand(known, f); err != nil {
+					return bad(err)
+				}
+			}
+			if _, err := dec.Token(); err != nil {
+				return bad(err)
+			}
+		case "failed":
+			var failed []FailedEntry
+			if err := dec.Decode(&failed); err != nil {
+				return bad(err)
+			}
+			for _, x := range failed {
+				i := &Item{Name: x.Dossier, Exit: 2}
+				for _, p := range x.Problems {
+					i.Problems = append(i.Problems, &place.Problem{At: p.Place, What: p.What, Fix: p.Fix})
+				}
+				if err := f(i); err != nil {
+					return err
+				}
+			}
+		default:
+			var v json.RawMessage
+			if err := dec.Decode(&v); err != nil {
+				return bad(err)
+			}
+			rest[fmt.Sprint(key)] = v
 		}
-		items = append(items, i)
 	}
-	return items, nil
+	if _, err := dec.Token(); err != nil {
+		return bad(err)
+	}
+	if format == 0 || !several && rest["verdicts"] == nil {
+		return fail("this is no result of a check")
+	}
+	if several {
+		return nil
+	}
+	whole, err := json.Marshal(rest)
+	if err != nil {
+		return bad(err)
+	}
+	d := &CheckDocument{}
+	if err := json.Unmarshal(whole, d); err != nil {
+		return bad(err)
+	}
+	if err := d.hand(known, f); err != nil {
+		return bad(err)
+	}
+	return nil
+}
+
+// hand hands out a document as an item.
+func (d *CheckDocument) hand(known func(string) *rulebook.Rule, f func(*Item) error) error {
+	i := &Item{Name: d.Dossier, Exit: int(d.Exit)}
+	if known != nil {
+		var err error
+		if i.Result, err = d.result(known); err != nil {
+			return err
+		}
+	}
+	return f(i)
 }
 
 // result makes a check's result of its document: what reports show of it, the

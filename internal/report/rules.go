@@ -121,8 +121,6 @@ var impactText = map[rulebook.Impact]string{
 // impactWidth is the column of the impact in lists.
 const impactWidth = 10
 
-var braces = regexp.MustCompile(`\{[^{}]*\}`)
-
 // Explain says what a rule wants, why, since when, and how it is judged.
 func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []string, on day.Day, look Look) error {
 	p := &printer{w: w, look: look}
@@ -279,5 +277,58 @@ func (p *printer) limits(r *rulebook.Rule, on day.Day) {
 	}
 }
 
-// plainTemplate shows a template with its expressions as gaps.
-func plainTemplate(s string) string { return braces.ReplaceAllString(s, "…") }
+// plainTemplate shows a template with its expressions as gaps; one that chooses
+// between texts as these.
+func plainTemplate(s string) string {
+	var out strings.Builder
+	for s != "" {
+		open := strings.IndexByte(s, '{')
+		if open < 0 {
+			break
+		}
+		out.WriteString(strings.ReplaceAll(s[:open], "}}", "}"))
+		if strings.HasPrefix(s[open:], "{{") { // a brace of the text itself
+			out.WriteByte('{')
+			s = s[open+2:]
+			continue
+		}
+		inside, rest, texts := expression(s[open+1:])
+		if strings.Contains(inside, "?") && len(texts) > 1 {
+			out.WriteString(strings.Join(texts, " / "))
+		} else {
+			out.WriteString("…")
+		}
+		s = rest
+	}
+	return out.String() + strings.ReplaceAll(s, "}}", "}")
+}
+
+// leastText is how long a text in an expression is to be shown by itself.
+const leastText = 12
+
+// expression parts a text behind the brace that closes an expression, and gives the
+// longer texts in it.
+func expression(s string) (inside, rest string, texts []string) {
+	depth, start := 1, -1
+	for i := 0; i < len(s); i++ {
+		switch c := s[i]; {
+		case start >= 0 && c == '\\':
+			i++
+		case c == '"' && start < 0:
+			start = i + 1
+		case c == '"':
+			if text := s[start:i]; len(text) >= leastText {
+				texts = append(texts, strings.ReplaceAll(text, `\"`, `"`))
+			}
+			start = -1
+		case start >= 0:
+		case c == '{':
+			depth++
+		case c == '}':
+			if depth--; depth == 0 {
+				return s[:i], s[i+1:], texts
+			}
+		}
+	}
+	return s, "", texts
+}

@@ -1,0 +1,123 @@
+package cli
+
+import (
+	"bufio"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/report"
+)
+
+func (e *env) mergeCommand() *cobra.Command {
+	var format, failOn string
+	var outs []string
+	var strict, all bool
+	c := &cobra.Command{
+		Use:   "merge FILE…",
+		Short: "Join the JSON results of several checks into any form",
+		Long: `Join results that regola check wrote as JSON, of one dossier or of many, into one
+report of any form: those of the parts of --shard, or of the jobs of a pipeline. They
+stand in the order of the files. A page of results that were joined has neither pictures
+nor sizes, which the JSON form does not hold.
+
+Exit status: as the checks had it. With --fail-on or --strict it is decided anew.`,
+		Example: "  regola merge part-1.json part-2.json --out html=report.html\n  regola merge parts/*.json --out sarif=all.sarif --out junit=all.xml",
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return usageError("there is nothing to join", `name the files: "regola merge part-1.json part-2.json"`)
+			}
+			return nil
+		},
+		RunE: func(c *cobra.Command, args []string) error {
+			if err := oneOf("--format", format, report.FormNames()); err != nil {
+				return err
+			}
+			again := c.Flags().Changed("fail-on") || strict
+			if again {
+				if err := oneOf("--fail-on", failOn, check.FailWords); err != nil {
+					return err
+				}
+			}
+			files, err := parseOuts(outs)
+			if err != nil {
+				return err
+			}
+			var names []string
+			err = eachResult(args, nil, func(i *report.Item) error { names = append(names, i.Name); return nil })
+			if err != nil {
+				return err
+			}
+			known, err := e.rulesByID()
+			if err != nil {
+				return err
+			}
+			out, err := e.open(reports{format: format, files: files, all: all}, names)
+			if err != nil {
+				return err
+			}
+			defer out.abort()
+			out.read = args
+			err = eachResult(args, known, func(i *report.Item) error {
+				if i.Result != nil && again {
+					i.Result.About.FailOn, i.Result.About.Strict = failOn, strict
+					i.Exit = exitStatus(i.Result, failOn, strict)
+				}
+				e.exit = max(e.exit, i.Exit)
+				return out.add(i)
+			})
+			if err != nil {
+				return err
+			}
+			return out.close()
+		},
+	}
+	c.Flags().StringVar(&format, "format", "text", "form of the output: "+strings.Join(report.FormNames(), ", "))
+	c.Flags().StringArrayVar(&outs, "out", nil, "also write a file, as FORMAT=FILE; may be repeated")
+	c.Flags().StringVar(&failOn, "fail-on", "error", "decide the exit status anew by this level or impact: "+strings.Join(check.FailWords, ", "))
+	c.Flags().BoolVar(&strict, "strict", false, "decide it anew: what is to answer, to confirm or not read makes it 1, too")
+	c.Flags().BoolVar(&all, "all", false, "leave nothing out")
+	_ = c.RegisterFlagCompletionFunc("format", choices(report.FormNames()...))
+	return c
+}
+
+// eachResult goes through the results in some files.
+func eachResult(files []string, known func(string) *rulebook.Rule, f func(*report.Item) error) error {
+	for _, name := range files {
+		r, _, err := regular.Open(name)
+		if err != nil {
+			return regular.Problem(name, err, "check the path")
+		}
+		n := 0
+		err = report.EachResult(name, bufio.NewReaderSize(r, 1<<20), known, func(i *report.Item) error { n++; return f(i) })
+		r.Close()
+		if err != nil {
+			return err
+		}
+		if n == 0 {
+			return &place.Problem{At: place.Place{File: name}, What: "there is no result in it", Fix: "leave it out"}
+		}
+	}
+	return nil
+}
+
+// rulesByID finds the built-in rules.
+func (e *env) rulesByID() (func(string) *rulebook.Rule, error) {
+	rules := map[string]*rulebook.Rule{}
+	for _, s := range e.stores() {
+		books, err := e.lib.Books(s)
+		if err != nil {
+			return nil, err
+		}
+		for _, b := range books {
+			for _, r := range b.Rules {
+				rules[r.ID] = r
+			}
+		}
+	}
+	return func(id string) *rulebook.Rule { return rules[id] }, nil
+}

@@ -178,6 +178,8 @@ func TestSchemas(t *testing.T) {
 		"ledger":     {"ledger", "show", "--dossier", "faulty", "--format", "json"},
 		"calendar":   {"calendar", "--on", on, "--format", "json", "--all", "faulty"},
 		"changes":    {"changes", "--format", "json", "sound/build/terrafuoco.aab", "faulty/build/terrafuoco.aab"},
+		"weigh":      {"weigh", "--format", "json", "faulty/build/terrafuoco.aab", "--against", "sound/build/terrafuoco.aab"},
+		"checks":     {"check", "--on", on, "--format", "json", "faulty", "sound"},
 		"next":       {"next", "--on", on, "--format", "json", "faulty"},
 	} {
 		sch := compile(name)
@@ -202,7 +204,7 @@ func TestSchemas(t *testing.T) {
 		v.(map[string]any)["bogus"] = true
 		assert.Error(t, compile(name).Validate(v), file)
 	}
-	for _, name := range []string{"dossier", "listing", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems", "pictures", "disclosure", "evidence", "rate", "backend", "ledger", "calendar", "changes", "next"} {
+	for _, name := range []string{"dossier", "listing", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems", "pictures", "disclosure", "evidence", "rate", "backend", "ledger", "calendar", "changes", "next", "weigh", "checks"} {
 		published, err := os.ReadFile("../../docs/schema/" + name + ".json")
 		require.NoError(t, err)
 		now, _, _ := regola(t, dir, "schema", name)

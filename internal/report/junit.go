@@ -101,7 +101,8 @@ func junit(v *check.Verdict, about check.About) junitCase {
 	c := junitCase{Name: v.Rule.ID, Class: v.Store + "." + v.Rule.Stage}
 	t := &junitText{Type: string(v.State)}
 	var lines []string
-	for _, f := range v.Faults {
+	faults := v.Sorted()
+	for _, f := range faults {
 		line := f.Say
 		if at := f.At.String(); at != "" {
 			line = at + ": " + line
@@ -117,7 +118,7 @@ func junit(v *check.Verdict, about check.About) junitCase {
 	case check.Held:
 		return c
 	case check.Broken:
-		t.Type, t.Message = string(v.Impact()), v.Faults[slices.IndexFunc(v.Faults, func(f *check.Fault) bool { return f.Waiver == nil })].Say
+		t.Type, t.Message = string(v.Impact()), faults[slices.IndexFunc(faults, func(f *check.Fault) bool { return f.Waiver == nil })].Say
 		if check.Grave(v.Impact(), about.FailOn) {
 			c.Failure = t
 			break
@@ -125,7 +126,7 @@ func junit(v *check.Verdict, about check.About) junitCase {
 		t.Message = fmt.Sprintf("%s, which is not grave enough to fail: %s", v.Impact(), t.Message)
 		c.Skipped = t
 	case check.Waived:
-		w := v.Faults[0].Waiver
+		w := faults[0].Waiver
 		t.Message = fmt.Sprintf("waived until %s: %s (%s)", w.Until, w.Because, w.By)
 		c.Skipped = t
 	default:

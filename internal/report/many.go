@@ -70,7 +70,7 @@ func (t *table) Add(i *Item) error {
 		if n := len(i.Problems); n > 1 {
 			what += fmt.Sprintf(" (and %s)", Count(n-1, "more problem", "more problems"))
 		}
-		p.block(0, pad(name, t.width)+"  ", stylePath, "NOT JUDGED  "+what, nil)
+		p.line("%s  NOT JUDGED  %s", p.path(pad(name, t.width)), p.dim(cutTo(visible.Text(what), max(20, p.look.width()-t.width-14))))
 		return p.err
 	}
 	if p.look.All {

@@ -24,9 +24,11 @@ const PictureFolder = "pictures"
 
 // Roots are the folders of a dossier's pictures.
 func Roots(d *dossier.Dossier) (roots []pictures.Root) {
-	folder := filepath.Join(d.Root, PictureFolder)
-	if info, err := os.Lstat(folder); err == nil && info.IsDir() {
-		roots = append(roots, pictures.Root{Folder: folder, Shown: folder})
+	for i, root := range append([]string{d.Root}, d.Bases()...) {
+		folder := filepath.Join(root, PictureFolder)
+		if info, err := os.Lstat(folder); err == nil && info.IsDir() {
+			roots = append(roots, pictures.Root{Folder: folder, Shown: folder, Under: i > 0})
+		}
 	}
 	for _, p := range d.Pictures {
 		if folder, problem := d.Inside(p.Folder); p.Folder != "" && problem == nil {

@@ -301,6 +301,15 @@ func (r *Result) Fails(failOn string, strict bool) bool {
 	return strict && r.Count(ToAnswer)+r.Count(ToConfirm)+r.Count(NotRead) > 0 || Grave(r.Worst(), failOn)
 }
 
+// byPlace orders faults: the gravest first, then by where they are.
+func byPlace(a, b *Fault) int {
+	return cmp.Or(gravity(a.Impact)-gravity(b.Impact), cmp.Compare(a.At.File, b.At.File), cmp.Compare(a.At.Line, b.At.Line),
+		cmp.Compare(a.At.Entry, b.At.Entry), cmp.Compare(a.Path, b.Path), cmp.Compare(a.Say, b.Say))
+}
+
+// Sorted are the faults of a verdict, the gravest first, then by where they are.
+func (v *Verdict) Sorted() []*Fault { return slices.SortedStableFunc(slices.Values(v.Faults), byPlace) }
+
 // Finding is one broken rule with all its places, over all stores. What stores
 // share is in it once.
 type Finding struct {
@@ -341,10 +350,7 @@ func (r *Result) Findings(waived bool) []*Finding {
 		}
 	}
 	for _, x := range out {
-		slices.SortStableFunc(x.Faults, func(a, b *Fault) int {
-			return cmp.Or(gravity(a.Impact)-gravity(b.Impact), cmp.Compare(a.At.File, b.At.File), cmp.Compare(a.At.Line, b.At.Line),
-				cmp.Compare(a.At.Entry, b.At.Entry), cmp.Compare(a.Path, b.Path), cmp.Compare(a.Say, b.Say))
-		})
+		slices.SortStableFunc(x.Faults, byPlace)
 	}
 	slices.SortStableFunc(out, func(a, b *Finding) int {
 		return cmp.Or(

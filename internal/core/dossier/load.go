@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -41,12 +42,11 @@ func Exists(folder string) bool {
 func Load(folder string, stores []*store.Store, words map[string][]string) (*Dossier, place.Problems) {
 	d := &Dossier{Root: folder}
 	keys := store.Keys(stores)
-	file := filepath.Join(folder, FileName)
-	data, problem := read(file)
-	if problem != nil {
-		return nil, place.Problems{problem}
+	doc, problems := d.document()
+	if doc == nil {
+		return nil, problems
 	}
-	problems := strictyaml.DecodeKeys(file, data, d, keys, words)
+	problems = append(problems, doc.DecodeKeys(d, keys, words)...)
 	problems = append(problems, d.validate(stores)...)
 	listing, ps := d.loadListings("listing", keys)
 	d.Listing, problems = listing, append(problems, ps...)
@@ -205,12 +205,13 @@ func (d *Dossier) Path(name string) string {
 func (l *Listing) Locate(at place.Place, text string, offset int) place.Place {
 	from := strings.LastIndexByte(text[:offset], '\n') + 1
 	line, _, _ := strings.Cut(text[from:], "\n")
-	if at.File != l.File || strings.TrimSpace(line) == "" {
+	source := l.source[at.File]
+	if source == nil || strings.TrimSpace(line) == "" {
 		return at
 	}
-	for i := max(0, at.Line-1); i < len(l.source); i++ {
-		if column := strings.Index(l.source[i], line); column >= 0 {
-			at.Line, at.Column = i+1, utf8.RuneCountInString(l.source[i][:column+offset-from])+1
+	for i := max(0, at.Line-1); i < len(source); i++ {
+		if column := strings.Index(source[i], line); column >= 0 {
+			at.Line, at.Column = i+1, utf8.RuneCountInString(source[i][:column+offset-from])+1
 			return at
 		}
 	}
@@ -219,13 +220,16 @@ func (l *Listing) Locate(at place.Place, text string, offset int) place.Place {
 
 // Files lists the files that make up the dossier, without packages.
 func (d *Dossier) Files() []string {
-	out := []string{filepath.Join(d.Root, FileName)}
+	var out []string
+	for _, root := range d.roots() {
+		out = append(out, filepath.Join(root, FileName))
+	}
 	for _, l := range d.Listing {
-		out = append(out, l.File)
+		out = append(out, slices.Collect(maps.Keys(l.source))...)
 	}
 	for _, p := range d.Pages {
 		for _, l := range p.Listing {
-			out = append(out, l.File)
+			out = append(out, slices.Collect(maps.Keys(l.source))...)
 		}
 	}
 	for _, name := range slices.Concat(d.Rulebooks, d.Tables, []string{d.Backend.Schema, d.Backend.Rules, d.Release.Testing.List}) {
@@ -238,26 +242,34 @@ func (d *Dossier) Files() []string {
 }
 
 // Inside is the path of a file that the dossier names, which must lie in the
-// dossier's folder: a dossier from a stranger must not make the program show
-// the files of whoever checks it.
+// dossier's folder, or in that of a base: a dossier from a stranger must not make the
+// program show the files of whoever checks it.
 func (d *Dossier) Inside(name string) (string, *place.Problem) {
-	outside := &place.Problem{What: fmt.Sprintf("%q leads out of the dossier's folder", name), Fix: "keep the file in the dossier's folder, or name it in the call"}
-	if !filepath.IsLocal(name) {
-		return "", outside
-	}
 	file := filepath.Join(d.Root, name)
-	root, err := filepath.EvalSymlinks(d.Root)
-	if err != nil {
-		return file, nil // opening it will say why
+	if filepath.IsAbs(name) {
+		file = name
 	}
-	real, err := filepath.EvalSymlinks(file)
-	if err != nil {
-		return file, nil
+	return file, d.inside(file, name)
+}
+
+// inside tells that a file lies elsewhere. name is how it was written.
+func (d *Dossier) inside(file, name string) *place.Problem {
+	within := func(root, file string) bool {
+		rel, err := filepath.Rel(root, file)
+		return err == nil && filepath.IsLocal(rel)
 	}
-	if rel, err := filepath.Rel(root, real); err != nil || !filepath.IsLocal(rel) {
-		return "", outside
+	if slices.ContainsFunc(d.roots(), func(root string) bool { return within(root, file) }) {
+		real, err := filepath.EvalSymlinks(file)
+		if err != nil {
+			return nil // opening it will say why
+		}
+		for _, root := range d.roots() {
+			if root, err := filepath.EvalSymlinks(root); err == nil && within(root, real) {
+				return nil
+			}
+		}
 	}
-	return file, nil
+	return &place.Problem{What: fmt.Sprintf("%q leads out of the dossier's folder", name), Fix: "keep the file in the dossier's folder, or name it in the call"}
 }
 
 // loadPages reads the texts of further pages.
@@ -277,10 +289,13 @@ func (d *Dossier) loadPages(keys []string) (ps place.Problems) {
 		listing, problems := d.loadListings(filepath.Join("listing", p.ID), keys)
 		p.Listing, ps = listing, append(ps, problems...)
 	}
-	entries, _ := os.ReadDir(filepath.Join(d.Root, "listing")) // that it cannot be read was reported
-	for _, e := range entries {
-		if e.IsDir() && !strings.HasPrefix(e.Name(), ".") && !known[e.Name()] {
-			ps = append(ps, &place.Problem{At: place.Place{File: filepath.Join(d.Root, "listing", e.Name())}, What: "no page of the dossier has this folder",
+	for _, root := range d.roots() {
+		entries, _ := os.ReadDir(filepath.Join(root, "listing")) // that it cannot be read was reported
+		for _, e := range entries {
+			if !e.IsDir() || strings.HasPrefix(e.Name(), ".") || known[e.Name()] {
+				continue
+			}
+			ps = append(ps, &place.Problem{At: place.Place{File: filepath.Join(root, "listing", e.Name())}, What: "no page of the dossier has this folder",
 				Fix: "write it in dossier.yaml under pages: {id: " + e.Name() + ", store: …}, or remove the folder"})
 		}
 	}
@@ -290,13 +305,32 @@ func (d *Dossier) loadPages(keys []string) (ps place.Problems) {
 // loadListings reads <locale>.yaml in a folder, the default language first. There
 // may be none yet.
 func (d *Dossier) loadListings(under string, keys []string) (out []*Listing, ps place.Problems) {
-	folder := filepath.Join(d.Root, under)
+	for _, root := range d.roots() {
+		ps = append(ps, d.listingsIn(filepath.Join(root, under), root, keys, &out)...)
+	}
+	for _, l := range out {
+		ps = append(ps, l.doc.DecodeKeys(l, keys, nil)...)
+		l.doc = nil
+	}
+	sort.Slice(out, func(i, j int) bool {
+		a, b := out[i], out[j]
+		if (a.Locale == d.App.DefaultLocale) != (b.Locale == d.App.DefaultLocale) {
+			return a.Locale == d.App.DefaultLocale
+		}
+		return a.Locale < b.Locale
+	})
+	return out, ps
+}
+
+// listingsIn reads the listings of one folder. What a language has already, from a
+// dossier that stands on this one, holds.
+func (d *Dossier) listingsIn(folder, root string, keys []string, out *[]*Listing) (ps place.Problems) {
 	entries, err := os.ReadDir(folder)
 	if err != nil {
 		if errors.Is(err, fs.ErrNotExist) {
-			return nil, nil
+			return nil
 		}
-		return nil, place.Problems{{At: place.Place{File: folder}, What: "the folder cannot be read: " + err.Error(), Fix: "check its permissions"}}
+		return place.Problems{{At: place.Place{File: folder}, What: "the folder cannot be read: " + err.Error(), Fix: "check its permissions"}}
 	}
 	names := map[string]string{} // the file of each language
 	for _, e := range entries {
@@ -313,7 +347,7 @@ func (d *Dossier) loadListings(under string, keys []string) (out []*Listing, ps 
 				Fix: "name the file after its language, such as it.yaml or pt-BR.yaml"})
 			continue
 		}
-		if _, problem := d.Inside(filepath.Join(under, e.Name())); problem != nil {
+		if problem := d.inside(file, e.Name()); problem != nil {
 			problem.At = place.Place{File: file}
 			ps = append(ps, problem)
 			continue
@@ -329,16 +363,19 @@ func (d *Dossier) loadListings(under string, keys []string) (out []*Listing, ps 
 			continue
 		}
 		names[tag] = e.Name()
-		l := &Listing{Locale: locale, File: file, source: strings.Split(string(data), "\n")}
-		ps = append(ps, strictyaml.DecodeKeys(file, data, l, keys, nil)...)
-		out = append(out, l)
-	}
-	sort.Slice(out, func(i, j int) bool {
-		a, b := out[i], out[j]
-		if (a.Locale == d.App.DefaultLocale) != (b.Locale == d.App.DefaultLocale) {
-			return a.Locale == d.App.DefaultLocale
+		doc, problems := strictyaml.Parse(file, data)
+		ps = append(ps, problems...)
+		if doc == nil {
+			continue
 		}
-		return a.Locale < b.Locale
-	})
-	return out, ps
+		lines := strings.Split(string(data), "\n")
+		if i := slices.IndexFunc(*out, func(l *Listing) bool { return strings.EqualFold(l.Locale, locale) }); i >= 0 {
+			l := (*out)[i]
+			l.doc.Take(doc, nil)
+			l.source[file] = lines
+			continue
+		}
+		*out = append(*out, &Listing{Locale: locale, File: file, doc: doc, source: map[string][]string{file: lines}})
+	}
+	return ps
 }

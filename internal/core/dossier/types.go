@@ -30,6 +30,7 @@ const Format = 1
 type Dossier struct {
 	fact.Mark `json:"-"`
 	Regola    int64            `json:"regola" need:"the number of the format: regola: 1" doc:"the number of the format: 1"`
+	Base      string           `json:"base" free:"yes" doc:"the folder of a dossier whose answers, texts, pictures and waivers hold where this one says nothing, such as ../common"`
 	App       App              `json:"app" need:"the block that names the app" doc:"what the app is"`
 	Packages  PerStore[string] `json:"packages" doc:"the release package for each store, relative to this folder; a pattern such as build/*.aab may match one file"`
 	Account   Account          `json:"account" doc:"the publisher's account"`
@@ -48,6 +49,7 @@ type Dossier struct {
 	Rulebooks []string         `json:"rulebooks" doc:"files of rules of your own, in this folder"`
 	Tables    []string         `json:"tables" doc:"files of reference data of your own, in this folder"`
 	Root      string           `json:"-"` // the folder, as given
+	bases     []string         // the folders of the dossiers on which it stands
 	Listing   []*Listing       `json:"-"` // sorted by locale, the default one first
 }
 
@@ -501,10 +503,11 @@ type Clip struct {
 // Listing is listing/<locale>.yaml.
 type Listing struct {
 	Texts
-	Own    map[string]*Texts `json:"-" rest:"stores"` // where a store differs, by its key
-	Locale string            `json:"-"`               // from the file's name
-	File   string            `json:"-"`
-	source []string          // lines of the file
+	Own    map[string]*Texts    `json:"-" rest:"stores"` // where a store differs, by its key
+	Locale string               `json:"-"`               // from the file's name
+	File   string               `json:"-"`
+	source map[string][]string  // lines of the files that hold it
+	doc    *strictyaml.Document // while it is read
 }
 
 // For lays a store's own texts over the common ones. The second value tells

@@ -8,6 +8,7 @@ import (
 	"hash/maphash"
 	"io"
 	"io/fs"
+	"maps"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -28,6 +29,11 @@ type Root struct {
 	Shown    string // how its files are shown; the folder itself when this is empty
 	Store    string // for which store its pictures are; empty where its folders say it
 	Language string
+
+	// Under says that the roots before it take its place: a file with the same path,
+	// and a folder with pictures of which a page has several. The icon and the graphics
+	// of the page are replaced one by one.
+	Under bool
 }
 
 // Library is pictures as they lie in folders, before a store is chosen.
@@ -53,7 +59,7 @@ type Found struct {
 // the names, numbers by their value. t tells classes and languages, stores are
 // the names of folders that mean one.
 func Scan(ctx context.Context, roots []Root, t *tables.Set, stores []string) (*Library, error) {
-	s := &scanner{lib: &Library{Classes: t.PictureClasses}, stores: stores, ids: map[string]bool{}, lone: map[string]bool{}, languages: map[string]bool{}}
+	s := &scanner{lib: &Library{Classes: t.PictureClasses}, stores: stores, taken: map[string]bool{}, ids: map[string]bool{}, lone: map[string]bool{}, languages: map[string]bool{}}
 	for _, c := range t.PictureClasses {
 		s.ids[c.ID] = true
 		if lone(c) {
@@ -67,7 +73,10 @@ func Scan(ctx context.Context, roots []Root, t *tables.Set, stores []string) (*L
 			s.languages[strings.ToLower(bare)] = true
 		}
 	}
-	for _, root := range roots {
+	for i, root := range roots {
+		if i > 0 && !root.Under {
+			s.taken = map[string]bool{}
+		}
 		if s.lib.At.IsZero() {
 			s.lib.At = place.Place{File: cmp.Or(root.Shown, root.Folder)}
 		}
@@ -97,9 +106,12 @@ type scanner struct {
 	lib                  *Library
 	stores               []string
 	ids, lone, languages map[string]bool
+	taken                map[string]bool // files, and folders with a slash at the end, of roots so far
 }
 
 func (s *scanner) walk(root Root) error {
+	mine := map[string]bool{}
+	defer func() { maps.Copy(s.taken, mine) }()
 	return filepath.WalkDir(root.Folder, func(path string, d fs.DirEntry, err error) error {
 		rel, e := filepath.Rel(root.Folder, path)
 		if e != nil {
@@ -130,8 +142,14 @@ func (s *scanner) walk(root Root) error {
 				f.Language = strings.ReplaceAll(part, "_", "-")
 			}
 		}
-		if name := strings.TrimSuffix(d.Name(), filepath.Ext(d.Name())); s.lone[name] {
+		name, dir := strings.TrimSuffix(d.Name(), filepath.Ext(d.Name())), strings.TrimSuffix(rel, d.Name())
+		if s.taken[rel] || s.taken[dir] && !s.lone[name] {
+			return nil
+		}
+		if mine[rel] = true; s.lone[name] {
 			f.Wish = name
+		} else {
+			mine[dir] = true
 		}
 		if d.Type()&fs.ModeSymlink != 0 {
 			f.Fault = "this is a link, which is not followed"

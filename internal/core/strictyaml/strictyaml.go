@@ -50,6 +50,7 @@ type Decoder struct {
 	Keys     []string            // that a rest map, or a type that asks for them, may have
 	Words    map[string][]string // vocabularies, by name
 	Problems place.Problems
+	files    map[*yaml.Node]string
 	depth    int
 	dropped  int // problems beyond maxProblems
 }
@@ -74,8 +75,9 @@ func DecodeKeys(file string, data []byte, v any, keys []string, words map[string
 
 // Document is a parsed YAML document.
 type Document struct {
-	File string
-	root *yaml.Node
+	File  string
+	root  *yaml.Node
+	files map[*yaml.Node]string // of the nodes that another file holds
 }
 
 // Parse reads a document. It is nil when it cannot be read at all.
@@ -119,7 +121,7 @@ func (doc *Document) Decode(v any) place.Problems { return doc.DecodeKeys(v, nil
 
 // DecodeKeys is Decode for a document that may have further keys.
 func (doc *Document) DecodeKeys(v any, keys []string, words map[string][]string) place.Problems {
-	d := &Decoder{File: doc.File, Keys: keys, Words: words}
+	d := &Decoder{File: doc.File, Keys: keys, Words: words, files: doc.files}
 	d.Value(doc.root, reflect.ValueOf(v).Elem(), "")
 	if d.dropped > 0 {
 		d.Problems = append(d.Problems, &place.Problem{At: place.Place{File: doc.File},
@@ -208,7 +210,11 @@ func tabbed(data []byte, line int) int {
 
 // Place is where a node stands.
 func (d *Decoder) Place(n *yaml.Node) place.Place {
-	return place.Place{File: d.File, Line: n.Line, Column: n.Column}
+	file := d.File
+	if other, ok := d.files[n]; ok {
+		file = other
+	}
+	return place.Place{File: file, Line: n.Line, Column: n.Column}
 }
 
 // Fail records a problem at a node.

@@ -1,0 +1,391 @@
+package main_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"encoding/xml"
+	"fmt"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// sarifSchema is the standard's own schema.
+func sarifSchema(t *testing.T) *jsonschema.Schema {
+	t.Helper()
+	data, err := os.ReadFile("testdata/sarif-schema-2.1.0.json")
+	require.NoError(t, err)
+	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(data))
+	require.NoError(t, err)
+	c := jsonschema.NewCompiler()
+	require.NoError(t, c.AddResource("sarif.json", doc))
+	s, err := c.Compile("sarif.json")
+	require.NoError(t, err)
+	return s
+}
+
+type sarifLog struct {
+	Runs []struct {
+		Results []struct {
+			RuleID              string
+			RuleIndex           int
+			Kind, Level         string
+			PartialFingerprints map[string]string
+			Suppressions        []any
+			Locations           []struct {
+				PhysicalLocation struct{ Region struct{ StartLine int } }
+			}
+		}
+		Tool struct {
+			Driver struct{ Rules []struct{ ID string } }
+		}
+	}
+}
+
+// TestSARIF holds the output against the standard's schema, its rules against its
+// results, and its fingerprints against lines that move.
+func TestSARIF(t *testing.T) {
+	dir := demo(t)
+	schema := sarifSchema(t)
+	read := func(args ...string) (log sarifLog, out string) {
+		t.Helper()
+		out, _, _ = regola(t, dir, append([]string{"check", "--on", on, "--format", "sarif"}, args...)...)
+		v, err := jsonschema.UnmarshalJSON(strings.NewReader(out))
+		require.NoError(t, err)
+		require.NoError(t, schema.Validate(v))
+		require.NoError(t, json.Unmarshal([]byte(out), &log))
+		return log, out
+	}
+	log, out := read("faulty")
+	golden(t, "check-faulty.sarif", out)
+	kinds := map[string]int{}
+	before := map[string]int{}
+	for _, r := range log.Runs[0].Results {
+		kinds[r.Kind]++
+		assert.Equal(t, r.RuleID, log.Runs[0].Tool.Driver.Rules[r.RuleIndex].ID)
+		if r.Kind != "fail" {
+			assert.Equal(t, "none", r.Level)
+			continue
+		}
+		kinds[fmt.Sprintf("%d suppressed", len(r.Suppressions))]++
+		before[r.PartialFingerprints["regola/1"]] = r.Locations[0].PhysicalLocation.Region.StartLine
+	}
+	assert.Equal(t, 2, kinds["review"])
+	assert.Equal(t, 1, kinds["1 suppressed"])
+	assert.Greater(t, kinds["0 suppressed"], 40)
+
+	file := filepath.Join(dir, "faulty/dossier.yaml")
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, append([]byte("# moved\n# down\n"), text...), 0o644))
+	log, _ = read("faulty")
+	moved := 0
+	for _, r := range log.Runs[0].Results {
+		line, known := before[r.PartialFingerprints["regola/1"]]
+		assert.True(t, known || r.Kind != "fail", r.RuleID)
+		if known && line > 0 && r.Locations[0].PhysicalLocation.Region.StartLine == line+2 {
+			moved++
+		}
+	}
+	assert.Greater(t, moved, 5)
+	broken(t, dir)
+	read("sound", "faulty", "none")
+}
+
+// broken writes a dossier that cannot be judged.
+func broken(t *testing.T, dir string) {
+	t.Helper()
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "none"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "none/dossier.yaml"), []byte("regola: 1\n"), 0o644))
+}
+
+// TestJUnit reads the output as XML and holds its counts against its cases.
+func TestJUnit(t *testing.T) {
+	dir := demo(t)
+	for _, c := range []struct {
+		args     []string
+		failures int // of both suites
+		suites   int
+	}{{[]string{"sound"}, 0, 2}, {[]string{"faulty"}, 25, 2}, {[]string{"--fail-on", "never", "faulty"}, 0, 2}, {[]string{"faulty", "sound"}, 25, 4}} {
+		out, _, _ := regola(t, dir, append([]string{"check", "--on", on, "--format", "junit"}, c.args...)...)
+		var doc struct {
+			Suites []struct {
+				Tests    int `xml:"tests,attr"`
+				Failures int `xml:"failures,attr"`
+				Skipped  int `xml:"skipped,attr"`
+				Cases    []struct {
+					Name    string    `xml:"name,attr"`
+					Failure *struct{} `xml:"failure"`
+					Skipped *struct {
+						Message string `xml:"message,attr"`
+					} `xml:"skipped"`
+				} `xml:"testcase"`
+			} `xml:"testsuite"`
+		}
+		require.NoError(t, xml.Unmarshal([]byte(out), &doc))
+		require.Len(t, doc.Suites, c.suites)
+		failures := 0
+		for _, s := range doc.Suites {
+			failed, skipped := 0, 0
+			for _, x := range s.Cases {
+				if x.Failure != nil {
+					failed++
+				}
+				if x.Skipped != nil {
+					skipped++
+					assert.NotEmpty(t, x.Skipped.Message, x.Name)
+				}
+			}
+			assert.Equal(t, []int{s.Tests, s.Failures, s.Skipped}, []int{len(s.Cases), failed, skipped})
+			assert.Greater(t, s.Tests-failed-skipped, 100, "rules that hold pass")
+			failures += failed
+		}
+		assert.Equal(t, c.failures, failures, "%v", c.args)
+	}
+}
+
+// TestReports writes every form in one call, and reads back what merge makes of the
+// JSON: the same, to the byte.
+func TestReports(t *testing.T) {
+	dir := demo(t)
+	forms := []string{"text", "brief", "json", "markdown", "sarif", "junit"}
+	args := []string{"check", "--on", on, "faulty", "--out", "html=r.html"}
+	for _, f := range forms {
+		args = append(args, "--out", f+"=r."+f)
+	}
+	_, stderr, exit := regola(t, dir, args...)
+	require.Equal(t, 1, exit, stderr)
+	read := func(name string) string {
+		data, err := os.ReadFile(filepath.Join(dir, name))
+		require.NoError(t, err)
+		return string(data)
+	}
+	for _, f := range forms {
+		out, stderr, exit := regola(t, dir, "merge", "r.json", "--format", f)
+		assert.Equal(t, 1, exit, stderr)
+		assert.True(t, read("r."+f) == out, "%s of merged results differs", f)
+	}
+	golden(t, "check-faulty.md", read("r.markdown"))
+
+	// Two parts of the work, joined, are the whole.
+	for _, part := range []string{"1/2", "2/2"} {
+		_, stderr, _ := regola(t, dir, "check", "--on", on, "--shard", part, "--out", "json=part"+part[:1]+".json", "sound", "faulty")
+		assert.Empty(t, stderr)
+	}
+	whole, _, _ := regola(t, dir, "check", "--on", on, "--format", "json", "faulty", "sound")
+	joined, _, exit := regola(t, dir, "merge", "part1.json", "part2.json", "--format", "json")
+	assert.True(t, whole == joined)
+	assert.Equal(t, 1, exit)
+	out, _, exit := regola(t, dir, "merge", "part1.json", "part2.json", "--fail-on", "never")
+	assert.Zero(t, exit)
+	golden(t, "many.txt", out)
+	_, stderr, exit = regola(t, dir, "merge", "part1.json", "--out", "html=part1.json")
+	assert.Equal(t, 2, exit)
+	assert.Contains(t, stderr, "this is an input")
+	for name, text := range map[string]string{"a.json": "[]", "b.json": `{"regola":1}`, "c.json": `{"regola":7,"results":[]}`, "d.json": read("part1.json")[:5000], "e.json": `{"regola":1,"results":[{"on":"2026-01-01","verdicts":[{"key":"x","state":"odd"}]}]}`, "f.json": `{"regola":1,"results":[]}`} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+		_, stderr, exit := regola(t, dir, "merge", name)
+		assert.Equal(t, 2, exit, name)
+		assert.Contains(t, stderr, name+": ")
+	}
+	_, stderr, exit = regola(t, dir, "check", "--shard", "3/2", "sound", "faulty")
+	assert.Equal(t, 2, exit)
+	assert.Contains(t, stderr, "--shard")
+
+	// A file that cannot be written is told before anything is judged, and no other
+	// is left half written.
+	_, stderr, exit = regola(t, dir, "check", "--on", on, "faulty", "--out", "html=new.html", "--out", "json=none/x.json")
+	assert.Equal(t, 2, exit)
+	assert.Contains(t, stderr, "none/x.json")
+	assert.NoFileExists(t, filepath.Join(dir, "new.html"))
+	left, err := filepath.Glob(filepath.Join(dir, ".regola-*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+}
+
+// TestPage holds what a page must not have: scripts, addresses from outside, ids that
+// are there twice, links that lead nowhere.
+func TestPage(t *testing.T) {
+	dir := demo(t)
+	broken(t, dir)
+	for _, args := range [][]string{{"faulty"}, {"sound"}, {"sound", "faulty", "none"}} {
+		out, _, _ := regola(t, dir, append([]string{"check", "--on", on, "--format", "html"}, args...)...)
+		assert.NotRegexp(t, `(?i)<script|<link|<iframe|javascript:| on[a-z]+=`, out)
+		for _, m := range regexp.MustCompile(`(?:src|href)="([^"]{0,12})`).FindAllStringSubmatch(out, -1) {
+			assert.Regexp(t, `^(#|data:image/)`, m[1])
+		}
+		ids := map[string]bool{}
+		for _, m := range regexp.MustCompile(`\bid="([^"]*)"`).FindAllStringSubmatch(out, -1) {
+			assert.False(t, ids[m[1]], "the id %s is there twice", m[1])
+			ids[m[1]] = true
+		}
+		for _, m := range regexp.MustCompile(`href="#([^"]*)"`).FindAllStringSubmatch(out, -1) {
+			assert.True(t, ids[m[1]], "the link to %s leads nowhere", m[1])
+		}
+		assert.Equal(t, 1, strings.Count(out, "<h1>"))
+		assert.NotContains(t, out, "ZgotmplZ")
+	}
+}
+
+// TestHostileReports puts strings that act in terminals, pages and Markdown into every
+// text that a dossier controls, and looks for them in every form.
+func TestHostileReports(t *testing.T) {
+	dir := demo(t)
+	const bad = `\e[31m\u202e\u2066<script>alert(1)</script><img src=x onerror=y>]]>|](http://e.example)@team`
+	edit := func(name string, pairs ...string) {
+		file := filepath.Join(dir, "faulty", name)
+		data, err := os.ReadFile(file)
+		require.NoError(t, err)
+		text := string(data)
+		for i := 0; i < len(pairs); i += 2 {
+			require.Contains(t, text, pairs[i])
+			text = strings.Replace(text, pairs[i], pairs[i+1], 1)
+		}
+		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+	}
+	edit("dossier.yaml", "name: Terrafuoco", `name: "T`+bad+`"`, "because: ", `because: "`+bad+`" # `, "privacy: ", `privacy: "`+bad+`" # `)
+	edit("listing/de.yaml", "name: ", `name: "`+bad+`" # `, "pitch: ", `pitch: "free `+bad+strings.Repeat(" wort", 20)+`" # `)
+	require.NoError(t, os.Rename(filepath.Join(dir, "faulty/pictures/android/feature.png"), filepath.Join(dir, "faulty/pictures/android/a<b>\x1b[1m\u202e.png")))
+	for _, form := range []string{"text", "brief", "json", "html", "markdown", "sarif", "junit"} {
+		for _, args := range [][]string{{"faulty"}, {"faulty", "sound"}} {
+			out, stderr, _ := regola(t, dir, append([]string{"check", "--on", on, "--all", "--format", form}, args...)...)
+			require.Empty(t, stderr)
+			require.Contains(t, out, "alert", form)
+			for _, c := range []string{"\x1b", "\u202e", "\u2066"} {
+				assert.NotContains(t, out, c, form)
+			}
+			switch form {
+			case "html", "markdown", "junit":
+				assert.NotContains(t, out, "<script>", form)
+				assert.NotContains(t, out, "<img src=x", form)
+			}
+			if form == "markdown" {
+				assert.NotRegexp(t, `[^\\]\]\(http`, out, form)
+				assert.NotContains(t, out, "@team", form)
+			}
+		}
+	}
+}
+
+// TestBase stands two dossiers on one: what they say holds, everything else comes from
+// the base, and places name the file that holds the value.
+func TestBase(t *testing.T) {
+	dir := demo(t)
+	write := func(name, text string) {
+		file := filepath.Join(dir, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+	}
+	check := func(args ...string) (string, int) {
+		out, stderr, exit := regola(t, dir, append([]string{"check", "--on", on}, args...)...)
+		return out + stderr, exit
+	}
+	write("a/dossier.yaml", "regola: 1\nbase: ../sound\n")
+	out, exit := check("--strict", "a")
+	assert.Zero(t, exit, out)
+	assert.Contains(t, out, "PASSES")
+	assert.Contains(t, out, "sound/build/terrafuoco.aab")
+
+	// Faults in the base are told there, those of its own here.
+	write("b/dossier.yaml", "regola: 1\nbase: ../faulty\nanswers:\n  ads: true\nreview:\n  contact: {phone: '12'}\n")
+	write("b/listing/de.yaml", "name: Terrafuoco\n")
+	brief, _ := check("--brief", "b")
+	assert.NotContains(t, brief, "says no ads")
+	assert.Contains(t, brief, "faulty/listing/de.yaml:3:1: blocked: the pitch in German")
+	assert.Contains(t, brief, "faulty/listing/it.yaml:6:65: rejected")
+	assert.Regexp(t, `b/dossier.yaml:\d+:\d+: blocked: the reviewer's contact`, brief)
+	assert.Contains(t, brief, "faulty/dossier.yaml:47:3: blocked: no country is chosen")
+	assert.Contains(t, brief, "faulty/pictures/android/feature.png: blocked")
+
+	// A folder of screenshots replaces the same one of the base; graphics one by one.
+	data, err := os.ReadFile(filepath.Join(dir, "sound/pictures/android/feature.png"))
+	require.NoError(t, err)
+	write("b/pictures/android/feature.png", string(data))
+	shots, err := filepath.Glob(filepath.Join(dir, "sound/pictures/ios/en-GB/phone-6.9/*.png"))
+	require.NoError(t, err)
+	require.NotEmpty(t, shots)
+	data, err = os.ReadFile(shots[0])
+	require.NoError(t, err)
+	write("b/pictures/ios/en-GB/phone-6.9/1.png", string(data))
+	brief, _ = check("--brief", "b")
+	assert.NotContains(t, brief, "feature.png")
+	assert.NotContains(t, brief, "en-GB/phone-6.9/1-firing.png")
+	assert.Contains(t, brief, "faulty/pictures/android/icon.png")
+
+	for text, want := range map[string]string{
+		"base: ../none":  "c/dossier.yaml:2:7: there is no dossier in ",
+		"base: ../c":     "c/dossier.yaml:2:7: the dossier stands on itself",
+		"base: ../d":     "d/dossier.yaml:2:7: the dossier stands on itself",
+		"base: /etc":     "c/dossier.yaml:2:7: the base is no relative path",
+		"base: [a]":      "expected a text",
+		"base: ../wrong": `wrong/dossier.yaml:2:1: unknown key "kidn"`,
+	} {
+		write("d/dossier.yaml", "regola: 1\nbase: ../c\n")
+		write("wrong/dossier.yaml", "regola: 1\nkidn: app\n")
+		write("c/dossier.yaml", "regola: 1\n"+text+"\napp: {name: T, default_locale: en}\n")
+		out, exit := check("c")
+		assert.Equal(t, 2, exit)
+		assert.Contains(t, out, want)
+	}
+}
+
+// TestMany judges a folder of dossiers, of which one is damaged.
+func TestMany(t *testing.T) {
+	dir := demo(t)
+	for i := range 6 {
+		file := filepath.Join(dir, fmt.Sprintf("clients/x/app-%d/dossier.yaml", i))
+		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+		text := fmt.Sprintf("regola: 1\nbase: ../../../sound\napp: {name: Brand %d}\n", i)
+		if i == 3 {
+			text = "regola: 1\nnonsense\n"
+		}
+		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+	}
+	out, stderr, exit := regola(t, dir, "check", "--on", on, "clients", "--out", "json=all.json", "--out", "junit=all.xml", "--out", "html=all.html")
+	assert.Equal(t, 2, exit)
+	assert.Contains(t, stderr, "1 dossier could not be judged")
+	lines := strings.Split(out, "\n")
+	for i := range 6 {
+		assert.Contains(t, lines[i], fmt.Sprintf("app-%d  ", i))
+	}
+	assert.Contains(t, out, "app-3  NOT JUDGED")
+	var doc struct {
+		Results []struct{ Dossier, App string }
+		Failed  []struct{ Dossier string }
+	}
+	data, err := os.ReadFile(filepath.Join(dir, "all.json"))
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal(data, &doc))
+	assert.Len(t, doc.Results, 5)
+	assert.Equal(t, "Brand 5", doc.Results[4].App)
+	assert.Len(t, doc.Failed, 1)
+	page, err := os.ReadFile(filepath.Join(dir, "all.html"))
+	require.NoError(t, err)
+	assert.Contains(t, string(page), "Brand 5")
+}
+
+// TestWeigh weighs the demo's packages against each other.
+func TestWeigh(t *testing.T) {
+	dir := demo(t)
+	out, stderr, exit := regola(t, dir, "weigh", "faulty/build/terrafuoco.aab", "--table", "faulty/sdks.yaml", "--against", "sound/build/terrafuoco.aab", "--map", "map.svg")
+	require.Zero(t, exit, stderr)
+	golden(t, "weigh.txt", out)
+	picture, err := os.ReadFile(filepath.Join(dir, "map.svg"))
+	require.NoError(t, err)
+	require.NoError(t, xml.Unmarshal(picture, new(struct{})))
+	for args, want := range map[string]string{"abi=riscv64,density=xxhdpi": "gets nothing", "phone": "a phone of today"} {
+		out, _, exit := regola(t, dir, "weigh", "sound/build/terrafuoco.aab", "--device", args)
+		assert.Zero(t, exit)
+		assert.Contains(t, out, want)
+	}
+	for _, args := range [][]string{{"--device", "toaster"}, {"--device", "density=thin"}, {"--device", "abi="}, {"--against", "sound/build/Terrafuoco.ipa"}, {"--map", "sound/build/terrafuoco.aab"}} {
+		_, _, exit := regola(t, dir, append([]string{"weigh", "sound/build/terrafuoco.aab"}, args...)...)
+		assert.Equal(t, 2, exit, "%v", args)
+	}
+}

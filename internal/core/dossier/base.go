@@ -1,0 +1,86 @@
+package dossier
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"go.yaml.in/yaml/v3"
+
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/strictyaml"
+)
+
+// maxBases bounds how many dossiers stand on one another.
+const maxBases = 8
+
+// joined are the lists of which a dossier gets those items of its base that it does
+// not have, by the key that tells them apart.
+var joined = map[string]string{"waivers": "rule", "confirmed": "what"}
+
+// paths are the values that name a file, relative to the dossier that holds them.
+var paths = []string{"packages.", "pictures[].folder", "rulebooks[]", "tables[]", "backend.schema", "backend.rules", "release.testing.list", "products[].picture"}
+
+// document reads dossier.yaml, with what the dossiers on which it stands say.
+func (d *Dossier) document() (*strictyaml.Document, place.Problems) {
+	var doc *strictyaml.Document
+	var problems place.Problems
+	folder := d.Root
+	seen := []os.FileInfo{}
+	at := place.Place{}
+	for {
+		file := filepath.Join(folder, FileName)
+		fail := func(what, fix string) (*strictyaml.Document, place.Problems) {
+			return nil, append(problems, &place.Problem{At: at, What: what, Fix: fix})
+		}
+		if doc != nil && !Exists(folder) {
+			return fail(fmt.Sprintf("there is no dossier in %s, on which this one is to stand", folder), "write the base as a path from this folder to a folder with a dossier.yaml")
+		}
+		data, problem := read(file)
+		if problem != nil {
+			return nil, append(problems, problem)
+		}
+		if info, err := os.Stat(file); err == nil {
+			if slices.ContainsFunc(seen, func(o os.FileInfo) bool { return os.SameFile(o, info) }) {
+				return fail("the dossier stands on itself", "let one of them stand on none")
+			}
+			if seen = append(seen, info); len(seen) > maxBases {
+				return fail(fmt.Sprintf("more than %d dossiers stand on one another", maxBases), "join some of them")
+			}
+		}
+		next, ps := strictyaml.Parse(file, data)
+		problems = append(problems, ps...)
+		if next == nil {
+			return nil, problems
+		}
+		base, has := next.Value("base")
+		if doc == nil {
+			doc = next
+		} else {
+			d.bases = append(d.bases, folder)
+			if rel, err := filepath.Rel(d.Root, folder); err == nil {
+				next.Each(func(path string, n *yaml.Node) {
+					if n.Value != "" && !filepath.IsAbs(n.Value) && slices.ContainsFunc(paths, func(p string) bool { return path == p || p == "packages." && len(path) > len(p) && path[:len(p)] == p }) {
+						n.Value = filepath.ToSlash(filepath.Join(rel, n.Value))
+					}
+				})
+			}
+			doc.Take(next, joined)
+		}
+		if !has || base.Value == "" {
+			return doc, problems
+		}
+		at = place.Place{File: file, Line: base.Line, Column: base.Column}
+		if filepath.IsAbs(base.Value) {
+			return fail("the base is no relative path", "write it from this folder on, such as ../common")
+		}
+		folder = filepath.Join(folder, filepath.FromSlash(base.Value))
+	}
+}
+
+// roots are the dossier's folder and those on which it stands, itself first.
+func (d *Dossier) roots() []string { return append([]string{d.Root}, d.bases...) }
+
+// Bases are the folders of the dossiers on which this one stands, the next one first.
+func (d *Dossier) Bases() []string { return d.bases }

@@ -77,6 +77,13 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	return e.exit
 }
 
+// Command is the whole tree of commands, for what is generated from it: manual pages
+// and completions.
+func Command() *cobra.Command {
+	e := &env{in: os.Stdin, out: &output{Writer: os.Stdout}, err: os.Stderr, today: today, lib: rulebooks.BuiltIn}
+	return e.root()
+}
+
 func today() day.Day { return day.Of(time.Now()) }
 
 func (e *env) root() *cobra.Command {

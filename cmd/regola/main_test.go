@@ -191,8 +191,11 @@ func TestSchemas(t *testing.T) {
 		assert.Error(t, sch.Validate(v), "%s without its version number", name)
 	}
 	// The demo's own documents, as any reader of YAML 1.2 sees them.
-	for file, name := range map[string]string{"faulty/dossier.yaml": "dossier", "sound/dossier.yaml": "dossier", "sound/listing/it.yaml": "listing", "faulty/listing/de.yaml": "listing"} {
-		data, err := os.ReadFile(filepath.Join(dir, file))
+	for file, name := range map[string]string{"../../rulebooks/android/bundle.yaml": "rulebook", "../../rulebooks/common/texts.yaml": "rulebook", "../../rulebooks/ios/nested.yaml": "rulebook", "faulty/dossier.yaml": "dossier", "sound/dossier.yaml": "dossier", "sound/listing/it.yaml": "listing", "faulty/listing/de.yaml": "listing"} {
+		if !strings.HasPrefix(file, "..") {
+			file = filepath.Join(dir, file)
+		}
+		data, err := os.ReadFile(file)
 		require.NoError(t, err)
 		var doc map[string]any
 		require.NoError(t, yaml.Unmarshal(data, &doc))
@@ -204,7 +207,7 @@ func TestSchemas(t *testing.T) {
 		v.(map[string]any)["bogus"] = true
 		assert.Error(t, compile(name).Validate(v), file)
 	}
-	for _, name := range []string{"dossier", "listing", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems", "pictures", "disclosure", "evidence", "rate", "backend", "ledger", "calendar", "changes", "next", "weigh", "checks"} {
+	for _, name := range []string{"dossier", "listing", "rulebook", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems", "pictures", "disclosure", "evidence", "rate", "backend", "ledger", "calendar", "changes", "next", "weigh", "checks"} {
 		published, err := os.ReadFile("../../docs/schema/" + name + ".json")
 		require.NoError(t, err)
 		now, _, _ := regola(t, dir, "schema", name)

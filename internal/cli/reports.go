@@ -14,7 +14,6 @@ import (
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 	"regola.example/regola/internal/sheet"
-	"regola.example/regola/rulebooks"
 )
 
 // reports are the forms in which a call writes its results.
@@ -130,7 +129,7 @@ func (e *env) checks(ctx context.Context, r *run.Runner, jobs []run.Job, o repor
 		exit := exitStatus(res, o.about.FailOn, o.about.Strict)
 		e.exit = max(e.exit, exit)
 		if out.has("json") {
-			if err := e.identify(res); err != nil {
+			if err := identify(r, res); err != nil {
 				return nil, err
 			}
 		}
@@ -211,22 +210,12 @@ func (e *env) progress(all int) func(n int) {
 
 // identify adds what tells one input from another: editions of the rules, and
 // the digests of the packages.
-func (e *env) identify(res *check.Result) error {
-	res.About.Editions, res.About.Digests = map[string]string{}, map[string]string{}
-	for _, s := range e.stores() {
-		books, err := e.lib.Books(s)
-		if err != nil {
-			return err
-		}
-		for _, b := range books {
-			res.About.Editions[b.File] = b.Edition.String()
-		}
-	}
-	set, err := e.lib.Tables()
-	if err != nil {
+func identify(r *run.Runner, res *check.Result) error {
+	var err error
+	if res.About.Editions, err = r.Editions(); err != nil {
 		return err
 	}
-	res.About.Editions[rulebooks.Prefix+"tables"] = set.Edition.String()
+	res.About.Digests = map[string]string{}
 	for _, s := range res.Stores {
 		info, err := os.Stat(s.Package)
 		if err != nil || !info.Mode().IsRegular() {

@@ -8,6 +8,7 @@ import (
 
 	"regola.example/regola/internal/core/backend"
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/report"
 )
@@ -20,6 +21,7 @@ var schemas = []struct {
 }{
 	{"dossier", "dossier.yaml", reflect.TypeFor[dossier.Dossier](), true},
 	{"listing", "listing/<locale>.yaml", reflect.TypeFor[dossier.Listing](), true},
+	{"rulebook", "a rulebook of your own", reflect.TypeFor[rulebook.Book](), true},
 	{"backend", "the rules of a backend, which dossier.yaml names under backend: rules", reflect.TypeFor[backend.Rules](), true},
 	{"check", "the output of regola check --format json", reflect.TypeFor[report.CheckDocument](), false},
 	{"checks", "the output of regola check --format json on several dossiers", reflect.TypeFor[report.ChecksDocument](), false},

@@ -9,6 +9,8 @@ import (
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/submission"
 )
 
 // Schema describes a Go type as a JSON Schema (draft 2020-12), from the same
@@ -92,6 +94,12 @@ func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 		return map[string]any{"type": "object", "properties": props, "additionalProperties": false}
 	}
 	switch t {
+	case reflect.TypeFor[rulebook.Expr](), reflect.TypeFor[rulebook.ImpactBy]():
+		return map[string]any{"type": []string{"string", "boolean", "number"}}
+	case reflect.TypeFor[rulebook.Template]():
+		return map[string]any{"type": []string{"string", "number"}}
+	case reflect.TypeFor[submission.Submission](): // of an example: the fields are those that rules see
+		return map[string]any{"type": "object"}
 	case reflect.TypeFor[dossier.Secret]():
 		return map[string]any{"type": "string", "description": "a reference such as env:NAME, never the secret itself"}
 	case reflect.TypeFor[dossier.Shelves]():
@@ -110,6 +118,8 @@ func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 		return map[string]any{"anyOf": []any{inner, map[string]any{"type": "null"}}}
 	case reflect.Bool:
 		return map[string]any{"type": "boolean"}
+	case reflect.Interface: // any value
+		return map[string]any{}
 	case reflect.Int, reflect.Int64:
 		return map[string]any{"type": "integer"}
 	case reflect.Float64:
@@ -117,7 +127,9 @@ func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 	case reflect.String:
 		s := map[string]any{"type": "string"}
 		if e := tag.Get("enum"); e != "" {
-			s["enum"] = strings.Split(e, "|")
+			if s["enum"] = choices(e); strings.Contains("|"+e, "|true") {
+				delete(s, "type")
+			}
 		}
 		if w := g.words[tag.Get("words")]; len(w) > 0 {
 			s["enum"] = w
@@ -162,6 +174,17 @@ func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 		return map[string]any{"$ref": "#/$defs/" + name}
 	}
 	return map[string]any{}
+}
+
+// choices are the words of an enum; true and false may be written without quotes.
+func choices(enum string) []any {
+	var out []any
+	for _, w := range strings.Split(enum, "|") {
+		if out = append(out, w); w == "true" || w == "false" {
+			out = append(out, w == "true")
+		}
+	}
+	return out
 }
 
 // words names the vocabulary of one store, where a field has one for each.

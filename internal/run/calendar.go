@@ -37,7 +37,7 @@ func (r *Runner) dates(until day.Day) ([]calendar.Date, error) {
 	}
 	var books []*rulebook.Book
 	for _, s := range r.stores {
-		all, err := r.lib.Books(s)
+		all, err := r.books(s)
 		if err != nil {
 			return nil, err
 		}

@@ -35,7 +35,7 @@ func (r *Runner) names(d *dossier.Dossier, own []*rulebook.Book) (ps place.Probl
 		return nil // reported where the rules are loaded
 	}
 	for _, s := range all {
-		books, err := r.lib.Books(s)
+		books, err := r.books(s)
 		if err != nil {
 			return nil
 		}

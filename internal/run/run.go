@@ -8,6 +8,8 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -61,6 +63,7 @@ type Runner struct {
 	left   []*store.Store // that are not judged for
 	tables func() (*tables.Set, error)
 	own    []*rulebook.Book
+	newer  map[string]*rulebook.Book         // further editions of built-in files, by the built-in file
 	judges map[string]func() (*judge, error) // of the built-in rules, by store
 }
 
@@ -89,11 +92,14 @@ func New(lib *rulebooks.Library, opt Options) (*Runner, error) {
 	}
 	var problems place.Problems
 	for _, file := range opt.Rulebooks {
-		b, ps := ReadBook(lib, file)
-		problems = append(problems, ps...)
-		if b != nil {
-			r.own = append(r.own, b)
+		b, ps := r.edition(file)
+		if b == nil && len(ps) == 0 {
+			b, ps = ReadBook(lib, file)
+			if b != nil {
+				r.own = append(r.own, b)
+			}
 		}
+		problems = append(problems, ps...)
 	}
 	problems = append(problems, twice(r.own)...)
 	return r, problems.Err()
@@ -102,9 +108,83 @@ func New(lib *rulebooks.Library, opt Options) (*Runner, error) {
 // Stores lists the stores that are judged for.
 func (r *Runner) Stores() []*store.Store { return r.stores }
 
+// edition reads a further edition of a built-in rulebook: a file with the name of a
+// built-in one, store and file, such as android/bundle.yaml. It is nil, without a
+// problem, for any other file.
+func (r *Runner) edition(file string) (*rulebook.Book, place.Problems) {
+	all, err := r.lib.Stores()
+	if err != nil {
+		return nil, nil // reported where the rules are loaded
+	}
+	at := path.Join(filepath.Base(filepath.Dir(file)), filepath.Base(file))
+	for _, s := range all {
+		books, err := r.lib.Books(s)
+		if err != nil {
+			return nil, nil
+		}
+		for _, old := range books {
+			if !strings.HasSuffix(old.File, "/"+at) {
+				continue
+			}
+			data, err := regular.Read(file, maxYAML)
+			if err != nil {
+				return nil, nil // reported when it is read as a rulebook
+			}
+			b, ps := rulebook.Load(file, data)
+			if len(ps) > 0 || b.Name != old.Name || b.Store != old.Store {
+				return nil, ps
+			}
+			if b.Edition.Before(old.Edition.Time) {
+				return nil, place.Problems{{At: b.Field("edition"), What: fmt.Sprintf("this edition of %s is older than the built-in one, of %s", at, old.Edition), Fix: "leave it out, or take a newer one"}}
+			}
+			if r.newer == nil {
+				r.newer = map[string]*rulebook.Book{}
+			}
+			r.newer[old.File] = b
+			return b, nil
+		}
+	}
+	return nil, nil
+}
+
+// books are the built-in rulebooks of a store, in the editions that the call gives.
+func (r *Runner) books(s *store.Store) ([]*rulebook.Book, error) {
+	all, err := r.lib.Books(s)
+	if err != nil || len(r.newer) == 0 {
+		return all, err
+	}
+	out := slices.Clone(all)
+	for i, b := range out {
+		if n := r.newer[b.File]; n != nil {
+			out[i] = n
+		}
+	}
+	return out, nil
+}
+
+// Editions are those of the rulebooks and tables by which this runner judges, by file.
+func (r *Runner) Editions() (map[string]string, error) {
+	out := map[string]string{}
+	for _, s := range r.stores {
+		books, err := r.books(s)
+		if err != nil {
+			return nil, err
+		}
+		for _, b := range append(slices.Clone(books), r.own...) {
+			out[b.File] = b.Edition.String()
+		}
+	}
+	set, err := r.tables()
+	if err != nil {
+		return nil, err
+	}
+	out[rulebooks.Prefix+"tables"] = set.Edition.String()
+	return out, nil
+}
+
 // builtIn makes the judge of a store's built-in rules and of those of the call.
 func (r *Runner) builtIn(s *store.Store) (*judge, error) {
-	books, err := r.lib.Books(s)
+	books, err := r.books(s)
 	if err != nil {
 		return nil, err
 	}
@@ -134,12 +214,17 @@ func (r *Runner) newJudge(s *store.Store, books, own []*rulebook.Book, t *tables
 		return nil, ps
 	}
 	j := check.NewJudge(s)
+	var problems place.Problems
 	for _, b := range books {
+		foreign := slices.ContainsFunc(slices.Collect(maps.Values(r.newer)), func(n *rulebook.Book) bool { return n == b })
 		for _, rule := range b.Rules {
-			j.Add(env.Prepare(rule))
+			p := env.Prepare(rule)
+			if foreign {
+				problems = append(problems, p.Check()...)
+			}
+			j.Add(p)
 		}
 	}
-	var problems place.Problems
 	for _, b := range mine {
 		for _, rule := range b.Rules {
 			p := env.Prepare(rule)

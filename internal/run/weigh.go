@@ -60,7 +60,7 @@ func (r *Runner) Weigh(p *facts.Package, set *tables.Set, devices []*tables.Devi
 		if !s.Takes(p.Platform(), p.Kind) {
 			continue
 		}
-		books, err := r.lib.Books(s)
+		books, err := r.books(s)
 		if err != nil {
 			return nil, err
 		}

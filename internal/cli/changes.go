@@ -20,7 +20,7 @@ answers, texts and pictures. What brings a duty stands first.
 
 OLD and NEW are packages, dossiers, dossiers as git has them (REVISION:FOLDER), or
 versions and builds of the ledger. What only one of the two can tell is left out.`,
-		Example: "  regola changes released/terrafuoco-1.3.2.aab build/terrafuoco.aab\n  regola changes 1.3.2 1.4.0\n  regola changes HEAD~5:store store",
+		Example: "  regola changes ../faulty/build/terrafuoco.aab build/terrafuoco.aab\n  regola changes 1.3.1 1.3.2\n  regola changes ../faulty . --format markdown",
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) != 2 {
 				return usageError("two releases are expected", `name the older and the newer one: "regola changes old.aab new.aab"`)

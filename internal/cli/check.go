@@ -42,7 +42,7 @@ it is also 1 when something is to answer, to confirm, or could not be read.`,
   regola check --on 2027-09-01 --store android
   regola check --strict --brief
   regola check --out html=report.html --out sarif=report.sarif
-  regola check clients/* --shard 2/4 --out json=part-2.json`,
+  regola check ../sound ../faulty --shard 1/2 --out json=part-1.json`,
 		RunE: func(c *cobra.Command, args []string) error {
 			for flag, v := range map[string]struct{ values, choices []string }{
 				"--store":   {onlyStores, e.storeIDs()},

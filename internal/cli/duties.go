@@ -24,7 +24,7 @@ dossier answers it. Without a dossier everything is open.
 
 With --since OLD, an older package, only what is new is listed: what the stores will
 ask because of this package and did not ask because of that one.`,
-		Example: "  regola duties\n  regola duties build/terrafuoco.aab\n  regola duties --since released/terrafuoco-1.3.2.aab",
+		Example: "  regola duties\n  regola duties build/terrafuoco.aab\n  regola duties --since ../faulty/build/terrafuoco.aab",
 		RunE: func(c *cobra.Command, args []string) error {
 			on, err := e.narrowed(format, onlyStores, on)
 			if err != nil {

@@ -35,7 +35,7 @@ ground filled to the corners. Where the ground is of one colour, it becomes the 
 layer and the motif the upper one.
 
 Nothing is overwritten: DIR must be new or empty.`,
-		Example: "  regola icons kiln.png --out icons\n  regola icons kiln-clear.png --background '#B5532A' --out icons",
+		Example: "  regola icons pictures/ios/icon.png --out icons\n  regola icons pictures/ios/icon.png --name ic_kiln --out icons-2",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			if out == "" {

@@ -26,7 +26,7 @@ store asks for this app is marked "# needed", what the evidence points to
 
 In a folder that has a dossier already nothing is written: the command tells which
 languages and answers it lacks.`,
-		Example: "  regola init build/terrafuoco.aab build/Terrafuoco.ipa\n  regola init --name Terrafuoco --language en-GB --out store",
+		Example: "  regola init build/terrafuoco.aab build/Terrafuoco.ipa --out new\n  regola init --name Terrafuoco --language en-GB --out empty",
 		RunE: func(c *cobra.Command, args []string) error {
 			if locale != "" {
 				if _, err := language.Parse(locale); err != nil {

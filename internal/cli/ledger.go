@@ -261,9 +261,10 @@ func (e *env) ledgerReply() *cobra.Command {
 func (e *env) ledgerShow() *cobra.Command {
 	var folder, format string
 	c := &cobra.Command{
-		Use:   "show",
-		Short: "Show the history, the last release first",
-		Args:  cobra.NoArgs,
+		Use:     "show",
+		Example: "  regola ledger show\n  regola ledger show --format json",
+		Short:   "Show the history, the last release first",
+		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			if err := oneOf("--format", format, []string{"text", "json"}); err != nil {
 				return err

@@ -24,7 +24,7 @@ page takes a few seconds and megabytes at most. Nothing of the dossier is sent, 
 private and local addresses are not fetched unless --links-private says so.
 
 Exit status: 0 when nothing is likely to be rejected for it, 1 when something is.`,
-		Example: "  regola links\n  regola links store/ --format json",
+		Example: "  regola links\n  regola links --format json",
 		RunE: func(c *cobra.Command, args []string) error {
 			on, err := e.narrowed(format, onlyStores, on)
 			if err != nil {

@@ -26,7 +26,7 @@ stand in the order of the files. A page of results that were joined has neither 
 nor sizes, which the JSON form does not hold.
 
 Exit status: as the checks had it. With --fail-on or --strict it is decided anew.`,
-		Example: "  regola merge part-1.json part-2.json --out html=report.html\n  regola merge parts/*.json --out sarif=all.sarif --out junit=all.xml",
+		Example: "  regola check ../sound ../faulty --out json=all.json\n  regola merge all.json --out html=all.html --out sarif=all.sarif",
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) == 0 {
 				return usageError("there is nothing to join", `name the files: "regola merge part-1.json part-2.json"`)

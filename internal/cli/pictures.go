@@ -36,7 +36,7 @@ wish. --sort-into copies the pictures into such folders, numbered in the order o
 their names.
 
 Exit status: 0 when nothing keeps a page from being sent, 1 when something does.`,
-		Example: "  regola pictures\n  regola pictures shots --store ios\n  regola pictures shots --sort-into pictures",
+		Example: "  regola pictures\n  regola pictures pictures/ios --store ios\n  regola pictures pictures --sort-into sorted",
 		RunE: func(c *cobra.Command, args []string) error {
 			on, err := e.narrowed(format, onlyStores, on)
 			if err != nil {

@@ -25,7 +25,7 @@ func (e *env) rulebookCommand() *cobra.Command {
 	test := &cobra.Command{
 		Use:     "test FILE…",
 		Short:   "Check the types of a rulebook's conditions and run its examples",
-		Example: "  regola rulebook test our-rules.yaml\n  regola rulebook test --tables our-partners.yaml our-rules.yaml",
+		Example: "  regola rulebook test --tables partners.yaml house.yaml",
 		Args:    cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, files []string) error {
 			for _, f := range files {
@@ -39,10 +39,11 @@ func (e *env) rulebookCommand() *cobra.Command {
 	test.Flags().StringArrayVar(&own, "tables", nil, "also give the rules the tables of this file; may be repeated")
 	c.AddCommand(test)
 	c.AddCommand(&cobra.Command{
-		Use:   "fields",
-		Short: "List the fields and functions that rules may use",
-		Args:  cobra.NoArgs,
-		RunE:  func(*cobra.Command, []string) error { return report.FieldsMarkdown(e.out) },
+		Use:     "fields",
+		Example: "  regola rulebook fields > fields.md",
+		Short:   "List the fields and functions that rules may use",
+		Args:    cobra.NoArgs,
+		RunE:    func(*cobra.Command, []string) error { return report.FieldsMarkdown(e.out) },
 	})
 	return c
 }

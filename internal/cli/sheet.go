@@ -26,7 +26,7 @@ order and at one scale, previews, and what is wrong, marked where it is. The HTM
 page also has the texts, cut where each store cuts them; it needs no other file.
 
 The pictures are those of the dossier, or those of some folders.`,
-		Example: "  regola sheet\n  regola sheet --out review/page --store ios --language it",
+		Example: "  regola sheet\n  regola sheet --out page --store ios --language it",
 		RunE: func(c *cobra.Command, args []string) error {
 			on, err := e.narrowed("text", onlyStores, on)
 			if err != nil {

@@ -19,9 +19,10 @@ var (
 
 func (e *env) versionCommand() *cobra.Command {
 	return &cobra.Command{
-		Use:   "version",
-		Short: "Say the version, the commit and the editions of the rulebooks",
-		Args:  cobra.NoArgs,
+		Use:     "version",
+		Example: "  regola version",
+		Short:   "Say the version, the commit and the editions of the rulebooks",
+		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			fmt.Fprintf(e.out, "regola %s\ncommit %s\n%s %s/%s\n\n", Version, commit(), runtime.Version(), runtime.GOOS, runtime.GOARCH)
 			seen := map[string]bool{}

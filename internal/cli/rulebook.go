@@ -25,7 +25,7 @@ func (e *env) rulebookCommand() *cobra.Command {
 	test := &cobra.Command{
 		Use:     "test FILE…",
 		Short:   "Check the types of a rulebook's conditions and run its examples",
-		Example: "  regola rulebook test --tables partners.yaml house.yaml",
+		Example: "  regola rulebook test --tables partners.yaml own-rules.yaml",
 		Args:    cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, files []string) error {
 			for _, f := range files {

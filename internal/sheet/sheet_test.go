@@ -74,7 +74,7 @@ func TestSheet(t *testing.T) {
 	}
 	var html strings.Builder
 	require.NoError(t, sheet.HTML(&html, s))
-	assert.Equal(t, 3, strings.Count(html.String(), "<section>"))
+	assert.Equal(t, 3, strings.Count(html.String(), `<section class="page">`))
 	assert.Equal(t, 1, strings.Count(html.String(), "▶"))
 	assert.NotContains(t, html.String(), "ZgotmplZ", "no part was turned away by the template")
 	assert.Equal(t, strings.Count(html.String(), `src="data:image/`), strings.Count(html.String(), "src="), "all pictures are inside")

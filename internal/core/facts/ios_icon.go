@@ -32,7 +32,7 @@ type Catalog struct {
 	Platform  string           `json:"platform"`
 	MinOS     string           `json:"min_os"`
 	Pictures  int64            `json:"pictures"`
-	Areas     map[string]int64 `json:"areas"` // pixels of its pictures by scale, such as 3x; 0x for every scale
+	Areas     map[string]int64 `json:"-"` // for a weighing: pixels of its pictures by scale, such as 3x; 0x for every scale
 	Readable  bool             `json:"readable"`
 	Fault     string           `json:"fault"` // why it cannot be read
 	Sets      []string         `json:"-"`     // names, each once

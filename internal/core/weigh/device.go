@@ -2,6 +2,7 @@ package weigh
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -109,16 +110,19 @@ func deliver(p *facts.Package, items []*item, d *tables.Device) *Deliver {
 				}
 			}
 		}
-		bytes := int64(float64(it.Compressed) * share)
+		bytes := portion(it.Compressed, share)
 		if it.later {
 			out.Later += bytes
 			continue
 		}
 		out.Download += bytes
-		out.Installed += int64(float64(installed(it)) * share)
+		out.Installed += portion(installed(it), share)
 	}
 	return out
 }
+
+// portion is a share of some bytes.
+func portion(n int64, share float64) int64 { return int64(math.Round(float64(n) * share)) }
 
 // installed is what a file takes on an Android device: code is unpacked beside the
 // package, libraries are stored, the rest stays compressed.
@@ -168,7 +172,7 @@ func (out *Deliver) ios(p *facts.Package, items []*item, d *tables.Device) {
 			packed = it.Size
 		case strings.HasSuffix(it.name, "Assets.car"):
 			share := catalogueShare(p.IOS, it, d.Scale)
-			packed, whole = int64(float64(packed)*share), int64(float64(whole)*share)
+			packed, whole = portion(packed, share), portion(whole, share)
 		}
 		out.Download += packed
 		out.Installed += whole

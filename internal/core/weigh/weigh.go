@@ -309,7 +309,7 @@ func languages(p *facts.Package, items []*item) []*Part {
 		shares := tableShares(p.Android)
 		for _, l := range slices.Sorted(maps.Keys(shares)) {
 			if l != "" {
-				m.put(l, "", 0, int64(float64(it.Size)*shares[l]), int64(float64(it.Compressed)*shares[l]), true)
+				m.put(l, "", 0, portion(it.Size, shares[l]), portion(it.Compressed, shares[l]), true)
 			}
 		}
 	}

@@ -14,6 +14,6 @@ func main() {
 	// The process lives for a moment: collecting garbage early costs more than
 	// it frees. The limit keeps large packages within the bound on memory.
 	debug.SetGCPercent(-1)
-	debug.SetMemoryLimit(96 << 20)
+	debug.SetMemoryLimit(76 << 20)
 	os.Exit(cli.Run(os.Args[1:], os.Stdin, os.Stdout, os.Stderr))
 }

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"strings"
+
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/internal/core/artifact"
@@ -9,6 +11,7 @@ import (
 	"regola.example/regola/internal/core/evidence"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/signs"
+	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 )
@@ -30,6 +33,17 @@ func (e *env) factsCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			r, err := run.New(e.lib, run.Options{Options: check.Options{Day: on}})
+			if err != nil {
+				return err
+			}
+			if format == "table" && !evident {
+				platform := store.Android
+				if strings.HasSuffix(args[0], ".ipa") {
+					platform = store.IOS
+				}
+				r.Warm(platform)
+			}
 			pkgs, err := run.Open(c.Context(), args, artifact.Options{Digests: digests, Quick: !digests})
 			if err != nil {
 				return err
@@ -43,10 +57,6 @@ func (e *env) factsCommand() *cobra.Command {
 			}
 			if format == "json" {
 				return report.JSON(e.out, report.NewFactsDocument(p))
-			}
-			r, err := run.New(e.lib, run.Options{Options: check.Options{Day: on}})
-			if err != nil {
-				return err
 			}
 			by := report.Background{}
 			if by.Notes, err = r.Notes(p); err != nil {

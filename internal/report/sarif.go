@@ -122,7 +122,11 @@ func (s *sarif) Add(i *Item) error {
 	if i.Result == nil {
 		s.failed = true
 		for _, p := range i.Problems {
-			s.notes = append(s.notes, sarifNote{"error", sarifText{Text: visible.Text(p.Error())}, sarifLocations(p.At)})
+			text := p.Error()
+			if s.many {
+				text = i.Name + ": " + text
+			}
+			s.notes = append(s.notes, sarifNote{"error", sarifText{Text: visible.Text(text)}, sarifLocations(p.At)})
 		}
 		return s.err
 	}

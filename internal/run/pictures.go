@@ -66,7 +66,7 @@ func (r *Runner) Scan(ctx context.Context, roots []pictures.Root) (*pictures.Lib
 	if err != nil {
 		return nil, err
 	}
-	return pictures.Scan(ctx, roots, set.On(r.opt.Day), store.Keys(all))
+	return pictures.Scan(ctx, roots, set.On(r.opt.Day), store.Keys(all), r.pixels)
 }
 
 // Hung is the pictures of one store with what is wrong with them.

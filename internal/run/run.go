@@ -20,6 +20,7 @@ import (
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/fetched"
+	"regola.example/regola/internal/core/phrases"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/regular"
@@ -63,7 +64,9 @@ type Runner struct {
 	left   []*store.Store // that are not judged for
 	tables func() (*tables.Set, error)
 	own    []*rulebook.Book
-	newer  map[string]*rulebook.Book         // further editions of built-in files, by the built-in file
+	newer  map[string]*rulebook.Book // further editions of built-in files, by the built-in file
+	pixels *pictures.Memo
+	words  *phrases.Memo
 	judges map[string]func() (*judge, error) // of the built-in rules, by store
 }
 
@@ -77,7 +80,7 @@ type judge struct {
 // New makes a runner. The error tells every problem of the further rulebooks
 // at once.
 func New(lib *rulebooks.Library, opt Options) (*Runner, error) {
-	r := &Runner{lib: lib, opt: opt, judges: map[string]func() (*judge, error){}, tables: lib.Tables}
+	r := &Runner{lib: lib, opt: opt, judges: map[string]func() (*judge, error){}, tables: lib.Tables, pixels: pictures.NewMemo(), words: phrases.NewMemo()}
 	all, err := lib.Stores()
 	if err != nil {
 		return nil, err
@@ -233,6 +236,16 @@ func (r *Runner) newJudge(s *store.Store, books, own []*rulebook.Book, t *tables
 		}
 	}
 	return &judge{j, env, books}, problems.Err()
+}
+
+// Warm loads the rules of the stores that take packages of a platform, for a call that
+// has something else to do meanwhile. What goes wrong is told when they are used.
+func (r *Runner) Warm(platform string) {
+	for _, s := range r.stores {
+		if s.Platform == platform {
+			go func() { _, _ = r.judges[s.ID]() }()
+		}
+	}
 }
 
 // Notes are what the stores' rulebooks say beside the facts of a package today,
@@ -584,7 +597,7 @@ func (r *Runner) pair(ctx context.Context, g *gathered, on day.Day) ([]check.Pai
 		}
 	}
 	for _, s := range meant {
-		src := submission.Sources{Store: s, Package: chosen[s.ID], Dossier: d, Tables: set.On(on), Fetched: found[s.ID], Backend: back, Testers: list}
+		src := submission.Sources{Store: s, Package: chosen[s.ID], Dossier: d, Tables: set.On(on), Fetched: found[s.ID], Backend: back, Testers: list, Phrases: r.words}
 		if lib != nil {
 			src.Pictures = lib.Gallery(s.ID, s.Blocks, d.App.DefaultLocale)
 		}

@@ -393,3 +393,45 @@ func TestAhead(t *testing.T) {
 	require.NoError(t, err)
 	assert.Less(t, len(bare), len(turns))
 }
+
+// TestEdition takes a newer edition of a built-in file in its place, and refuses an
+// older one; a mistake in it is told at once.
+func TestEdition(t *testing.T) {
+	built, err := os.ReadFile("../../rulebooks/android/bundle.yaml")
+	require.NoError(t, err)
+	book := func(pairs ...string) (*run.Runner, error) {
+		text := string(built)
+		for i := 0; i < len(pairs); i += 2 {
+			require.Contains(t, text, pairs[i])
+			text = strings.Replace(text, pairs[i], pairs[i+1], 1)
+		}
+		file := filepath.Join(t.TempDir(), "android", "bundle.yaml")
+		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+		opt := options(t)
+		opt.Rulebooks = []string{file}
+		return run.New(rulebooks.BuiltIn, opt)
+	}
+	job := run.Job{Packages: []string{demo + "sound/build/terrafuoco.aab"}}
+	r, err := book("edition: 2026-11-23", "edition: 2027-01-01", "value: 209715200, date", "value: 2000, date")
+	require.NoError(t, err)
+	res, err := r.Check(context.Background(), job)
+	require.NoError(t, err)
+	assert.Equal(t, check.Broken, states(res)["android/download-size"].State)
+	assert.Len(t, states(res), len(states(judge(t, job))), "no rule is there twice")
+	editions, err := r.Editions()
+	require.NoError(t, err)
+	found := false
+	for file, e := range editions {
+		found = found || strings.HasSuffix(file, "android/bundle.yaml") && e == "2027-01-01"
+	}
+	assert.True(t, found)
+	_, err = book("edition: 2026-11-23", "edition: 2020-01-01")
+	assert.ErrorContains(t, err, "older than the built-in one")
+	r, err = book("pkg.size <= limit.largest_apk", "pkg.siez <= limit.largest_apk")
+	require.NoError(t, err)
+	_, err = r.Check(context.Background(), job)
+	assert.ErrorContains(t, err, "undefined field 'siez'")
+	_, err = book("rulebook: android", "rulebook: mine")
+	assert.Error(t, err, "its rules' ids are not its own")
+}

@@ -50,7 +50,7 @@ const maxHits = 20
 // Find looks through the texts of one language as one store shows them. What is
 // part of a name of one's own is no hit; names that may not occur are hits of the
 // kind brand. page is the id of a further page.
-func Find(l *dossier.Listing, t dossier.Texts, page, store string, rows []*tables.Phrase, brand dossier.Brand) (hits []*Hit) {
+func Find(l *dossier.Listing, t dossier.Texts, page, store string, rows []*tables.Phrase, brand dossier.Brand, memo *Memo) (hits []*Hit) {
 	for _, n := range brand.Never {
 		if strings.TrimSpace(n) != "" {
 			rows = append(slices.Clip(rows), &tables.Phrase{Kind: "brand", What: "a name that the dossier forbids", Pattern: tables.Regexp(whole(n))})
@@ -59,15 +59,22 @@ func Find(l *dossier.Listing, t dossier.Texts, page, store string, rows []*table
 	base := primary(l.Locale)
 	texts := []struct{ field, text string }{{"name", t.Name}, {"tagline", t.Tagline}, {"pitch", t.Pitch}, {"highlight", t.Highlight},
 		{"description", t.Description}, {"release_notes", t.ReleaseNotes}, {"keywords", strings.Join(t.Keywords, "\n")}}
+	known := make([]*matches, len(texts))
+	for i := range texts {
+		texts[i].text = clip(texts[i].text)
+		if texts[i].text != "" {
+			known[i] = memo.of(texts[i].text)
+		}
+	}
 	for _, r := range rows {
 		if len(r.Stores) > 0 && !slices.Contains(r.Stores, store) || len(r.Languages) > 0 && !slices.Contains(r.Languages, base) {
 			continue
 		}
-		for _, x := range texts {
-			if x.text = clip(x.text); x.text == "" {
+		for i, x := range texts {
+			if x.text == "" {
 				continue
 			}
-			for _, at := range r.Pattern.All("(?i)", x.text, maxHits) {
+			for _, at := range known[i].all(r, x.text) {
 				if own(x.text, at, brand.Own) {
 					continue
 				}

@@ -64,7 +64,7 @@ func TestSound(t *testing.T) {
 	for tag, text := range all {
 		l := listing(t, tag, yaml(text))
 		for _, s := range []string{"android", "ios"} {
-			for _, h := range phrases.Find(l, l.Texts, "", s, set.Phrases, dossier.Brand{}) {
+			for _, h := range phrases.Find(l, l.Texts, "", s, set.Phrases, dossier.Brand{}, phrases.NewMemo()) {
 				t.Errorf("%s: %s %q in %q", tag, h.Kind, h.Words, h.Around)
 			}
 		}
@@ -98,7 +98,7 @@ func TestPlanted(t *testing.T) {
 		lines[1] = "Neu: " + c.words + " (x)"
 		l := listing(t, c.tag, yaml(strings.Join(lines, "\n")))
 		var hits []*phrases.Hit
-		for _, h := range phrases.Find(l, l.Texts, "", c.store, set.Phrases, dossier.Brand{}) {
+		for _, h := range phrases.Find(l, l.Texts, "", c.store, set.Phrases, dossier.Brand{}, phrases.NewMemo()) {
 			if h.Kind == c.kind {
 				hits = append(hits, h)
 			}
@@ -122,7 +122,7 @@ func TestBrand(t *testing.T) {
 	l := listing(t, "en", "name: Free Kiln for free\nkeywords: [ofenblick, ofenblicke]\ndescription: Better than Ofenblick and C++.\n")
 	brand := dossier.Brand{Own: []string{"free kiln"}, Never: []string{"Ofenblick", "C++", " "}}
 	var got []string
-	for _, h := range phrases.Find(l, l.Texts, "", "ios", set.Phrases, brand) {
+	for _, h := range phrases.Find(l, l.Texts, "", "ios", set.Phrases, brand, nil) {
 		got = append(got, h.Kind+" "+h.Field+" "+h.Words)
 	}
 	assert.ElementsMatch(t, []string{"price name for free", "brand keywords ofenblick", "brand description Ofenblick", "brand description C++"}, got)

@@ -138,7 +138,7 @@ func TestScan(t *testing.T) {
 	}
 	dir := write(t, files)
 	require.NoError(t, os.Symlink("/etc/passwd", filepath.Join(dir, "ios", "link.png")))
-	lib, err := pictures.Scan(context.Background(), []pictures.Root{{Folder: dir, Shown: "shots"}}, builtIn(t), []string{"android", "ios"})
+	lib, err := pictures.Scan(context.Background(), []pictures.Root{{Folder: dir, Shown: "shots"}}, builtIn(t), []string{"android", "ios"}, pictures.NewMemo())
 	require.NoError(t, err)
 	require.Len(t, lib.Pictures, 17)
 	android := lib.Gallery("android", []string{"android"}, "de-DE")

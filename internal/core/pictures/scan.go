@@ -58,7 +58,7 @@ type Found struct {
 // are not followed, and reported as pictures with a fault. The order is that of
 // the names, numbers by their value. t tells classes and languages, stores are
 // the names of folders that mean one.
-func Scan(ctx context.Context, roots []Root, t *tables.Set, stores []string) (*Library, error) {
+func Scan(ctx context.Context, roots []Root, t *tables.Set, stores []string, memo *Memo) (*Library, error) {
 	s := &scanner{lib: &Library{Classes: t.PictureClasses}, stores: stores, taken: map[string]bool{}, ids: map[string]bool{}, lone: map[string]bool{}, languages: map[string]bool{}}
 	for _, c := range t.PictureClasses {
 		s.ids[c.ID] = true
@@ -97,7 +97,7 @@ func Scan(ctx context.Context, roots []Root, t *tables.Set, stores []string) (*L
 		err = s.lib.digest(ctx)
 	}
 	if err == nil {
-		err = s.lib.decode(ctx)
+		err = s.lib.decode(ctx, memo)
 	}
 	return s.lib, err
 }
@@ -199,7 +199,7 @@ var emptyPixels = map[string]int64{"png": 150, "jpeg": 58, "webp": 300, "gif": 1
 
 // decode looks at the pixels of icons and graphics of the page, and of what has
 // so few bytes for its size that it may be empty.
-func (l *Library) decode(ctx context.Context) error {
+func (l *Library) decode(ctx context.Context, memo *Memo) error {
 	var wanted []*Found
 	left := int64(maxSuspects)
 	for _, f := range l.Pictures {
@@ -227,22 +227,27 @@ func (l *Library) decode(ctx context.Context) error {
 	}
 	return work.Each(ctx, len(wanted), func(i int) {
 		f := wanted[i]
-		if f.Suspect && f.Kind == "png" {
-			one, err := f.oneColor()
-			if f.Undone = ""; err != nil {
-				f.Undone = err.Error()
-				return
-			}
-			f.Pixels = &Pixels{Colors: map[bool]int64{true: 1, false: 2}[one]}
-			return
-		}
-		m, err := f.Open(maxPixels)
-		if err != nil {
+		memo.look(f, func() { f.decode() })
+	})
+}
+
+// decode finds what the pixels of a picture show.
+func (f *Found) decode() {
+	if f.Suspect && f.Kind == "png" {
+		one, err := f.oneColor()
+		if f.Undone = ""; err != nil {
 			f.Undone = err.Error()
 			return
 		}
-		f.Pixels = Look(m)
-	})
+		f.Pixels = &Pixels{Colors: map[bool]int64{true: 1, false: 2}[one]}
+		return
+	}
+	m, err := f.Open(maxPixels)
+	if err != nil {
+		f.Undone = err.Error()
+		return
+	}
+	f.Pixels = Look(m)
 }
 
 // oneColor looks for a second colour in a PNG.

@@ -108,6 +108,7 @@ type Sources struct {
 	Pictures *pictures.Gallery // nil when there are none
 	Fetched  *fetched.Fetched  // nil when nothing was fetched
 	Backend  *backend.Backend  // nil when the dossier describes none
+	Phrases  *phrases.Memo     // of texts that were looked through; may be nil
 	Testers  *testers.List     // nil when the dossier names no list
 }
 
@@ -126,7 +127,7 @@ func New(src Sources) *Submission {
 	if src.Dossier == nil {
 		s.withoutDossier()
 	} else {
-		s.fromDossier(src.Store, src.Dossier)
+		s.fromDossier(&src)
 	}
 	switch s.Pictures = src.Pictures; {
 	case s.Pictures != nil:
@@ -288,7 +289,8 @@ func unanswered(v reflect.Value, path string) {
 	}
 }
 
-func (s *Submission) fromDossier(st *store.Store, d *dossier.Dossier) {
+func (s *Submission) fromDossier(src *Sources) {
+	st, d := src.Store, src.Dossier
 	s.Account = &d.Account
 	s.Contact, s.Links, s.Answers, s.Review, s.Release = &d.Contact, &d.Links, &d.Answers, &d.Review, &d.Release
 	s.Products, s.Events, s.Confirmed = d.Products, d.Events, d.Confirmed
@@ -303,7 +305,7 @@ func (s *Submission) fromDossier(st *store.Store, d *dossier.Dossier) {
 	a.Put("category", d.App.Category.Where(st.Blocks))
 	s.App = a
 	for _, l := range d.Listing {
-		t := s.texts(st, d, l, "")
+		t := s.texts(src, l, "")
 		s.Listing, s.Texts = append(s.Listing, t), append(s.Texts, t)
 	}
 	for _, p := range d.Pages {
@@ -313,7 +315,7 @@ func (s *Submission) fromDossier(st *store.Store, d *dossier.Dossier) {
 		page := &Page{ID: p.ID, Countries: p.Countries}
 		page.Mark = p.Mark
 		for _, l := range p.Listing {
-			page.Texts = append(page.Texts, s.texts(st, d, l, p.ID))
+			page.Texts = append(page.Texts, s.texts(src, l, p.ID))
 		}
 		s.Pages, s.Texts = append(s.Pages, page), append(s.Texts, page.Texts...)
 	}
@@ -326,13 +328,14 @@ func (s *Submission) fromDossier(st *store.Store, d *dossier.Dossier) {
 
 // texts are those of one language as the store shows them; what is in them that
 // stores turn away joins the wording.
-func (s *Submission) texts(st *store.Store, d *dossier.Dossier, l *dossier.Listing, page string) *Texts {
+func (s *Submission) texts(src *Sources, l *dossier.Listing, page string) *Texts {
+	st, d := src.Store, src.Dossier
 	t := &Texts{Locale: l.Locale, Default: l.Locale == d.App.DefaultLocale, Page: page, Texts: l.For(st.Blocks)}
 	t.Mark = t.Texts.Mark
 	if s.Tables != nil {
 		t.StoreCode = storeCode(st.ID, l.Locale, s.Tables.Locales)
 		t.Seems, t.SeemsWords = phrases.Guess(t.Description+"\n"+t.Pitch, l.Locale, s.Tables.FrequentWords)
-		s.Wording = append(s.Wording, phrases.Find(l, t.Texts, page, st.ID, s.Tables.Phrases, d.App.Brand)...)
+		s.Wording = append(s.Wording, phrases.Find(l, t.Texts, page, st.ID, s.Tables.Phrases, d.App.Brand, src.Phrases)...)
 	}
 	return t
 }

@@ -1,6 +1,7 @@
 package main_test
 
 import (
+	"archive/zip"
 	"bytes"
 	"encoding/json"
 	"encoding/xml"
@@ -188,12 +189,17 @@ func TestReports(t *testing.T) {
 	_, stderr, exit = regola(t, dir, "merge", "part1.json", "--out", "html=part1.json")
 	assert.Equal(t, 2, exit)
 	assert.Contains(t, stderr, "this is an input")
-	for name, text := range map[string]string{"a.json": "[]", "b.json": `{"regola":1}`, "c.json": `{"regola":7,"results":[]}`, "d.json": read("part1.json")[:5000], "e.json": `{"regola":1,"results":[{"on":"2026-01-01","verdicts":[{"key":"x","state":"odd"}]}]}`, "f.json": `{"regola":1,"results":[]}`} {
+	for name, text := range map[string]string{"a.json": "[]", "b.json": `{"regola":1}`, "c.json": `{"regola":7,"results":[]}`, "d.json": read("part1.json")[:5000], "e.json": `{"regola":1,"results":[{"on":"2026-01-01","verdicts":[{"key":"x","state":"odd"}]}]}`} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
 		_, stderr, exit := regola(t, dir, "merge", name)
 		assert.Equal(t, 2, exit, name)
 		assert.Contains(t, stderr, name+": ")
 	}
+	// A part that is empty joins with the others.
+	_, stderr, exit = regola(t, dir, "check", "--on", on, "--shard", "3/3", "--out", "json=part3.json", "sound", "faulty")
+	assert.Zero(t, exit, stderr)
+	again, stderr, _ := regola(t, dir, "merge", "part1.json", "part3.json", "part2.json", "--format", "json")
+	assert.True(t, whole == again, stderr)
 	_, stderr, exit = regola(t, dir, "check", "--shard", "3/2", "sound", "faulty")
 	assert.Equal(t, 2, exit)
 	assert.Contains(t, stderr, "--shard")
@@ -252,6 +258,33 @@ func TestHostileReports(t *testing.T) {
 	edit("dossier.yaml", "name: Terrafuoco", `name: "T`+bad+`"`, "because: ", `because: "`+bad+`" # `, "privacy: ", `privacy: "`+bad+`" # `)
 	edit("listing/de.yaml", "name: ", `name: "`+bad+`" # `, "pitch: ", `pitch: "free `+bad+strings.Repeat(" wort", 20)+`" # `)
 	require.NoError(t, os.Rename(filepath.Join(dir, "faulty/pictures/android/feature.png"), filepath.Join(dir, "faulty/pictures/android/a<b>\x1b[1m\u202e.png")))
+	// A package whose names act, too: an APK holds any.
+	apk := new(bytes.Buffer)
+	z := zip.NewWriter(apk)
+	data, err := os.ReadFile(filepath.Join(dir, "sound/build/terrafuoco.aab"))
+	require.NoError(t, err)
+	from, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	for _, f := range from.File {
+		require.NoError(t, z.Copy(f))
+	}
+	w, err := z.Create("base/assets/\x1b[31m\u202e<script>alert(1)</script>.png")
+	require.NoError(t, err)
+	_, err = w.Write(bytes.Repeat([]byte{7}, 9000))
+	require.NoError(t, err)
+	require.NoError(t, z.Close())
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "odd.aab"), apk.Bytes(), 0o644))
+	_, stderr, _ := regola(t, dir, "ledger", "reply", "--dossier", "faulty", "--store", "ios", "\x1b[31m\u202e<script>")
+	require.Empty(t, stderr)
+	for _, args := range [][]string{{"duties", "faulty"}, {"privacy", "faulty"}, {"privacy", "--format", "csv", "faulty"}, {"rate", "faulty"}, {"next", "faulty"}, {"pictures", "faulty"}, {"ledger", "show", "--dossier", "faulty"},
+		{"calendar", "faulty"}, {"calendar", "--format", "ical", "faulty"}, {"changes", "sound", "faulty"}, {"changes", "--format", "markdown", "sound", "faulty"}, {"weigh", "odd.aab", "--all"}, {"weigh", "--format", "json", "odd.aab"}, {"facts", "odd.aab"},
+		{"facts", "--evidence", "odd.aab"}, {"facts", "--format", "json", "odd.aab"}, {"changes", "sound/build/terrafuoco.aab", "odd.aab"}, {"check", "--alone", "--all", "odd.aab"}, {"init", "odd.aab", "--out", "drafted"}, {"sheet", "faulty", "--out", "sheet"}} {
+		out, stderr, exit := regola(t, dir, args...)
+		assert.NotEqual(t, 2, exit, "%v %s", args, stderr)
+		for _, c := range []string{"\x1b", "\u202e", "\u2066"} {
+			assert.NotContains(t, out+stderr, c, "%v", args)
+		}
+	}
 	for _, form := range []string{"text", "brief", "json", "html", "markdown", "sarif", "junit"} {
 		for _, args := range [][]string{{"faulty"}, {"faulty", "sound"}} {
 			out, stderr, _ := regola(t, dir, append([]string{"check", "--on", on, "--all", "--format", form}, args...)...)

@@ -7,7 +7,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/internal/core/check"
-	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/report"
@@ -92,14 +91,10 @@ func eachResult(files []string, known func(string) *rulebook.Rule, f func(*repor
 		if err != nil {
 			return regular.Problem(name, err, "check the path")
 		}
-		n := 0
-		err = report.EachResult(name, bufio.NewReaderSize(r, 1<<20), known, func(i *report.Item) error { n++; return f(i) })
+		err = report.EachResult(name, bufio.NewReaderSize(r, 1<<20), known, f)
 		r.Close()
 		if err != nil {
 			return err
-		}
-		if n == 0 {
-			return &place.Problem{At: place.Place{File: name}, What: "there is no result in it", Fix: "leave it out"}
 		}
 	}
 	return nil

@@ -136,7 +136,7 @@ type htmlWriter struct {
 }
 
 func openHTML(w io.Writer, _ Look, names []string) Writer {
-	h := &htmlWriter{w: w, many: len(names) > 1, rules: map[string]*rulebook.Rule{}}
+	h := &htmlWriter{w: w, many: len(names) != 1, rules: map[string]*rulebook.Rule{}}
 	if h.many {
 		h.page.Title, h.page.Head = Count(len(names), "dossier", "dossiers"), "each held against the rules of its stores"
 	}

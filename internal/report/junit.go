@@ -48,7 +48,7 @@ func openJUnit(w io.Writer, _ Look, names []string) Writer {
 	enc.Indent("  ", "  ")
 	return stream{
 		add: func(i *Item) error {
-			for _, s := range junitSuites(i, len(names) > 1) {
+			for _, s := range junitSuites(i, len(names) != 1) {
 				if err == nil {
 					err = enc.Encode(s)
 				}

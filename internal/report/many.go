@@ -19,7 +19,7 @@ import (
 const maxOften = 10
 
 func openText(w io.Writer, look Look, names []string) Writer {
-	if len(names) <= 1 {
+	if len(names) == 1 {
 		return stream{add: func(i *Item) error {
 			if i.Result == nil {
 				return nil // the caller reports it

@@ -18,7 +18,7 @@ const maxShort, maxFolded = 12, 40
 // openMarkdown is a report for a merge request: a table of the stores, then what
 // stops the release; everything else is folded.
 func openMarkdown(w io.Writer, _ Look, names []string) Writer {
-	many := len(names) > 1
+	many := len(names) != 1
 	var head, body bytes.Buffer
 	if many {
 		fmt.Fprintf(&head, "## %s\n\n| dossier | store | outcome | |\n|---|---|---|---|\n", Count(len(names), "dossier", "dossiers"))

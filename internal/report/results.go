@@ -30,7 +30,7 @@ type FailedEntry struct {
 
 // openJSON writes one document as it is, and several as a list.
 func openJSON(w io.Writer, _ Look, names []string) Writer {
-	if len(names) <= 1 {
+	if len(names) == 1 {
 		return stream{add: func(i *Item) error {
 			if i.Result == nil {
 				return nil // the caller reports it

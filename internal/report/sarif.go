@@ -97,7 +97,7 @@ type sarif struct {
 }
 
 func openSARIF(w io.Writer, _ Look, names []string) Writer {
-	s := &sarif{w: w, many: len(names) > 1, index: map[string]int{}}
+	s := &sarif{w: w, many: len(names) != 1, index: map[string]int{}}
 	s.write("{\n  \"$schema\": \"https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json\",\n  \"version\": \"2.1.0\",\n  \"runs\": [{\n  \"results\": [")
 	return s
 }

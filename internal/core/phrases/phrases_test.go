@@ -127,3 +127,25 @@ func TestBrand(t *testing.T) {
 	}
 	assert.ElementsMatch(t, []string{"price name for free", "brand keywords ofenblick", "brand description Ofenblick", "brand description C++"}, got)
 }
+
+// TestMemo finds the same with a memory as without, also in another language's file
+// with the same text, and forgets no name of one dossier for another.
+func TestMemo(t *testing.T) {
+	set := builtIn(t)
+	memo := phrases.NewMemo()
+	texts := dossier.Texts{Name: "Terrafuoco", Description: "The best app. Free today! Download now, 50 % off."}
+	for _, locale := range []string{"en-GB", "it", "en-US"} {
+		for _, store := range []string{"android", "ios"} {
+			for _, brand := range []dossier.Brand{{}, {Never: []string{"today"}}, {Own: []string{"The best app"}}} {
+				l := &dossier.Listing{Locale: locale}
+				say := func(m *phrases.Memo) (out []string) {
+					for _, h := range phrases.Find(l, texts, "", store, set.Phrases, brand, m) {
+						out = append(out, h.Kind+" "+h.Words+" "+h.Field)
+					}
+					return out
+				}
+				assert.Equal(t, say(nil), say(memo), "%s %s %v", locale, store, brand)
+			}
+		}
+	}
+}

@@ -1,0 +1,47 @@
+package report
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/rulebook"
+)
+
+// TestNext says the first thing to do as the work goes on: fix the gravest fault, then
+// answer, confirm, look at what could not be read, and send.
+func TestNext(t *testing.T) {
+	rule := func(id, stage string) *rulebook.Rule { return &rulebook.Rule{ID: id, Title: id, Stage: stage} }
+	broken := func(id string, impact rulebook.Impact) *check.Verdict {
+		return &check.Verdict{Rule: rule(id, "package"), Store: "ios", State: check.Broken, Faults: []*check.Fault{{Impact: impact, Say: "says " + id, Fix: "fix " + id, At: place.Place{File: "f.yaml", Line: 3, Column: 1}}}}
+	}
+	refused, craft := broken("ios/refused", rulebook.Refused), broken("ios/craft", rulebook.Craft)
+	due := &check.Verdict{Rule: rule("ios/due", "declarations"), Store: "ios", State: check.ToAnswer, Gaps: []fact.Gap{{Kind: fact.NotAnswered, Path: "answers.ads", What: "not answered"}},
+		Duties: []*check.Duty{{Rule: rule("ios/due", "declarations"), State: check.Due, What: "whether there are ads", Write: "answers.ads", Act: "answer"}}}
+	ask := &check.Verdict{Rule: rule("ios/ask", "review"), Store: "ios", State: check.ToConfirm, Question: &check.Question{Ask: "Was it tried?", What: "tested-on-device"}}
+	unread := &check.Verdict{Rule: rule("ios/unread", "package"), Store: "ios", State: check.NotRead, Gaps: []fact.Gap{{Kind: fact.NotRead, Path: "pkg.ios", What: "it is torn"}}}
+	held := &check.Verdict{Rule: rule("ios/held", "package"), Store: "ios", State: check.Held, Judged: 1}
+	for _, c := range []struct {
+		verdicts []*check.Verdict
+		kind     string
+		what     string
+		rule     string
+	}{
+		{[]*check.Verdict{held, ask, craft, due, unread, refused}, "fix", "says ios/refused", "ios/refused"},
+		{[]*check.Verdict{held, ask, craft, due, unread}, "answer", "whether there are ads", "ios/due"},
+		{[]*check.Verdict{held, ask, craft}, "confirm", "Was it tried?", "ios/ask"},
+		{[]*check.Verdict{held, craft}, "fix", "says ios/craft", "ios/craft"},
+		{[]*check.Verdict{held}, "send", "", ""},
+	} {
+		d := NewNextDocument(&check.Result{App: "Terrafuoco", Version: "1.4.0", Stores: []*check.Store{{ID: "ios", Name: "iOS store", Verdicts: c.verdicts}}})
+		assert.Equal(t, c.kind, d.Kind)
+		assert.Equal(t, c.rule, d.Rule)
+		if c.what != "" {
+			assert.Equal(t, c.what, d.What)
+		}
+		assert.Equal(t, "Terrafuoco 1.4.0", d.App)
+	}
+}

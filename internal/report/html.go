@@ -154,7 +154,11 @@ func (h *htmlWriter) Add(i *Item) error {
 	if err := t.ExecuteTemplate(&b, "item", x); err != nil {
 		return err
 	}
-	h.page.Bodies = append(h.page.Bodies, template.HTML(b.String()))
+	if h.many && x.None && len(x.Craft)+len(x.Waived) == 0 {
+		x.Anchor = "" // the table says all that there is
+	} else {
+		h.page.Bodies = append(h.page.Bodies, template.HTML(b.String()))
+	}
 	if i.Result != nil {
 		h.page.Program, h.page.Day = i.Result.About.Program, i.Result.Day.Long()
 	}

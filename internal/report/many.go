@@ -157,7 +157,7 @@ func (t *table) Close() error {
 			p.line("  %s", p.dim(fmt.Sprintf("and %s (--all lists them)", Count(len(rules)-i, "more rule", "more rules"))))
 			break
 		}
-		p.block(2, pad(fmt.Sprint(o.items), 6)+pad(string(o.impact), 10), styleImpact[o.impact], o.rule.ID+"  "+o.rule.Title, nil)
+		p.block(2, pad(fmt.Sprint(o.items), 6)+pad(string(o.impact), 10), styleImpact[o.impact], o.rule.ID+" · "+o.rule.Title, nil)
 	}
 	return p.err
 }

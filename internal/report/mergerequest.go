@@ -21,8 +21,9 @@ func openMarkdown(w io.Writer, _ Look, names []string) Writer {
 	many := len(names) != 1
 	var head, body bytes.Buffer
 	if many {
-		fmt.Fprintf(&head, "## %s\n\n| dossier | store | outcome | |\n|---|---|---|---|\n", Count(len(names), "dossier", "dossiers"))
+		fmt.Fprintf(&head, "## %s\n\n| dossier | outcome | |\n|---|---|---|\n", Count(len(names), "dossier", "dossiers"))
 	}
+	var passing []string
 	return stream{
 		add: func(i *Item) error {
 			switch {
@@ -32,13 +33,25 @@ func openMarkdown(w io.Writer, _ Look, names []string) Writer {
 					lines = append(lines, "- "+md(p.Error())+"\n")
 				}
 				if many {
-					fmt.Fprintf(&head, "| %s | | **NOT JUDGED** | %s |\n", md(i.Name), Count(len(i.Problems), "problem", "problems"))
+					fmt.Fprintf(&head, "| %s | **NOT JUDGED** | %s |\n", md(i.Name), Count(len(i.Problems), "problem", "problems"))
 				}
 				fmt.Fprintf(&body, "\n### %s: not judged\n\n%s", md(i.Name), strings.Join(lines, ""))
 			case many:
+				var words, counts []string
+				passes := true
 				for _, s := range i.Result.Stores {
-					fmt.Fprintf(&head, "| %s | %s | **%s** | %s |\n", md(i.Name), s.Name, outcomeText[s.Outcome(i.Result.Partly())], mdCounts(s))
+					o := s.Outcome(i.Result.Partly())
+					passes = passes && (o == check.Passes || o == check.Partly)
+					words = append(words, s.ID+" **"+outcomeText[o]+"**")
+					if c := mdCounts(s); c != "" {
+						counts = append(counts, s.ID+": "+c)
+					}
 				}
+				if passes {
+					passing = append(passing, i.Name)
+					break
+				}
+				fmt.Fprintf(&head, "| %s | %s | %s |\n", md(i.Name), strings.Join(words, ", "), strings.Join(counts, "; "))
 				if i.Result.Worst() != "" && check.Grave(i.Result.Worst(), i.Result.About.FailOn) {
 					fmt.Fprintf(&body, "\n### %s\n", md(i.title(true)))
 					mdFindings(&body, i.Result)
@@ -49,6 +62,7 @@ func openMarkdown(w io.Writer, _ Look, names []string) Writer {
 			return nil
 		},
 		close: func() error {
+			mdFold(&head, Count(len(passing), "dossier passes", "dossiers pass"), passing)
 			_, err := w.Write(append(head.Bytes(), body.Bytes()...))
 			return err
 		},

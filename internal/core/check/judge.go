@@ -40,12 +40,12 @@ func (j *Judge) Verdicts(ctx context.Context, s *submission.Submission, o Option
 			programs = append(programs, p)
 		}
 	}
-	out, meter := make([]*Verdict, len(programs)), newRunMeter()
+	out, meter, see := make([]*Verdict, len(programs)), newRunMeter(), See(s, o.Day)
 	err := work.Each(ctx, len(programs), func(i int) {
-		out[i] = programs[i].Run(s, o.Day, meter)
+		out[i] = programs[i].Run(see, meter)
 	})
 	if err == nil {
-		raise(programs, s, o.Day, out, meter)
+		raise(programs, see, out, meter)
 	}
 	return out, err
 }

@@ -187,15 +187,16 @@ func newRunMeter() *runMeter {
 	return m
 }
 
-// Run judges a submission as of a day. It never fails: a rule that cannot be
+// Run judges a submission. It never fails: a rule that cannot be
 // evaluated is not read, with the reason.
-func (p *Program) Run(s *submission.Submission, on day.Day, all *runMeter) *Verdict {
+func (p *Program) Run(see *Sight, all *runMeter) *Verdict {
+	s := see.of
 	v := &Verdict{Rule: p.Rule, Store: s.Store, State: NotApplicable}
-	if !p.Rule.InForce(on) {
+	if !p.Rule.InForce(see.on) {
 		v.State = NotInForce
 		return v
 	}
-	scope := p.scope(s, on)
+	scope := see.scope(p)
 	if all != nil {
 		scope.Meter.Up = all
 	}
@@ -209,14 +210,6 @@ func (p *Program) Run(s *submission.Submission, on day.Day, all *runMeter) *Verd
 	}
 	v.settle()
 	return v
-}
-
-// scope is what the rule sees of a submission on a day.
-func (p *Program) scope(s *submission.Submission, on day.Day) *engine.Scope {
-	return &engine.Scope{Root: s, Meter: &engine.Meter{Left: maxRuleCost}, Vars: map[string]any{
-		limitVar: limitView{p.env, p.Rule.Book, on, false}, sinceVar: limitView{p.env, p.Rule.Book, on, true}, dayVar: on.Time,
-		tableVar: tableView{s.Tables.On(on)}, codeVar: codeOf(s),
-	}}
 }
 
 // run evaluates the parts in their order.
@@ -432,7 +425,7 @@ func (p *Program) TestExamples() error {
 // that it needs is not known.
 func (e *Env) Note(b *rulebook.Book, n *rulebook.Beside, s *submission.Submission, on day.Day) string {
 	p := e.Prepare(&rulebook.Rule{ID: n.Of, Book: b, When: n.When, Ask: n.Say})
-	if v := p.Run(s, on, nil); v.Question != nil && len(v.Gaps) == 0 {
+	if v := p.Run(See(s, on), nil); v.Question != nil && len(v.Gaps) == 0 {
 		return v.Question.Ask
 	}
 	return ""
@@ -450,7 +443,7 @@ func (p *Program) Example(ex *rulebook.Example) *Verdict {
 	}
 	sub.Derive(sub.Tables.On(on))
 	sub.Prepare()
-	return p.Run(sub, on, nil)
+	return p.Run(See(sub, on), nil)
 }
 
 func (p *Program) testExample(ex *rulebook.Example) error {

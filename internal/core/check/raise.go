@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/submission"
@@ -25,13 +24,14 @@ const mostRaised = 20
 // raise tells for each broken rule that says so what else its remedy brings:
 // it judges the same submission as if the field were as it has to be. programs[i]
 // gave verdicts[i]; meter bounds the work of the whole run.
-func raise(programs []*Program, s *submission.Submission, on day.Day, verdicts []*Verdict, meter *runMeter) {
+func raise(programs []*Program, see *Sight, verdicts []*Verdict, meter *runMeter) {
+	s := see.of
 	for i, v := range verdicts {
 		p := programs[i]
 		if v.State != Broken || len(v.Faults) == 0 || p.raise == nil {
 			continue
 		}
-		to, err := eval(p.raise, p.scope(s, on))
+		to, err := eval(p.raise, see.scope(p))
 		if err != nil || !to.Known() {
 			continue
 		}
@@ -49,18 +49,19 @@ func raise(programs []*Program, s *submission.Submission, on day.Day, verdicts [
 		if with == nil || goal <= from {
 			continue
 		}
+		at := See(with, see.on)
 		for _, other := range programs {
 			if known[other.Rule] {
 				continue
 			}
-			w := other.Run(with, on, meter)
+			w := other.Run(at, meter)
 			if len(w.Faults) == 0 {
 				continue
 			}
 			// It speaks at the goal: the least value at which it does.
 			r := Raised{other.Rule, goal, w.Faults[0].Say}
 			for n := max(from+1, goal-mostRaised); n < goal; n++ {
-				if w := other.Run(withNumber(s, path, n), on, meter); len(w.Faults) > 0 {
+				if w := other.Run(See(withNumber(s, path, n), see.on), meter); len(w.Faults) > 0 {
 					r.At, r.Say = n, w.Faults[0].Say
 					break
 				}

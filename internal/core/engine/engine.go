@@ -149,7 +149,7 @@ func (e *Env) Compile(s Source, want, item *types.Type) (*Expr, place.Problems) 
 	if want != nil && !result.IsExactType(want) {
 		return nil, place.Problems{s.problem(fmt.Sprintf("must be %s, this is %s", TypeName(want), TypeName(result)))}
 	}
-	prog, err := env.PlanProgram(typed, cel.CostLimit(maxCost))
+	prog, err := env.PlanProgram(typed, cel.CostLimit(maxCost), cel.OptimizeRegex(patterns))
 	if err != nil {
 		return nil, place.Problems{s.problem(err.Error())}
 	}
@@ -161,6 +161,27 @@ func (e *Env) Compile(s Source, want, item *types.Type) (*Expr, place.Problems) 
 	}
 	slices.Sort(x.Uses)
 	return x, nil
+}
+
+// patterns compiles the pattern of a matches() once, when it is met first: most conditions
+// are decided before.
+var patterns = &interpreter.RegexOptimization{
+	Function:   "matches",
+	RegexIndex: 1,
+	Factory: func(call interpreter.InterpretableCall, pattern string) (interpreter.InterpretableCall, error) {
+		compiled := sync.OnceValues(func() (*regexp.Regexp, error) { return regexp.Compile(pattern) })
+		return interpreter.NewCall(call.ID(), call.Function(), call.OverloadID(), call.Args(), func(args ...ref.Val) ref.Val {
+			text, ok := args[0].(types.String)
+			if !ok {
+				return types.MaybeNoSuchOverloadErr(args[0])
+			}
+			re, err := compiled()
+			if err != nil {
+				return types.WrapErr(err)
+			}
+			return types.Bool(re.MatchString(string(text)))
+		}), nil
+	},
 }
 
 // typeOf parses and types a condition, or finds it typed before.

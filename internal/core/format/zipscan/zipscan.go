@@ -8,6 +8,7 @@
 package zipscan
 
 import (
+	"bufio"
 	"cmp"
 	"encoding/binary"
 	"errors"
@@ -18,6 +19,7 @@ import (
 	"io/fs"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/klauspost/compress/flate"
 
@@ -413,11 +415,55 @@ func (e *Entry) Open() (io.ReadCloser, error) {
 	case Stored:
 		c.src = io.NopCloser(raw)
 	case Deflated:
-		c.src = flate.NewReader(raw)
+		if c.src, err = inflate(raw); err != nil {
+			return nil, err
+		}
 	default:
 		return nil, fmt.Errorf("the entry is compressed by method %d, which is not read", e.Method)
 	}
 	return c, nil
+}
+
+// window is what inflating an entry takes: 40 KB and more, which go from entry to entry,
+// as a package has thousands of them.
+type window struct {
+	raw *bufio.Reader
+	out io.ReadCloser
+}
+
+var windows = sync.Pool{New: func() any {
+	raw := bufio.NewReader(nil)
+	return &window{raw, flate.NewReader(raw)}
+}}
+
+// inflater gives its window back when it is closed.
+type inflater struct{ *window }
+
+// inflate reads what raw holds compressed.
+func inflate(raw io.Reader) (*inflater, error) {
+	w := windows.Get().(*window)
+	w.raw.Reset(raw)
+	return &inflater{w}, w.out.(flate.Resetter).Reset(w.raw, nil)
+}
+
+// Read implements io.Reader.
+func (i *inflater) Read(p []byte) (int, error) {
+	if i.window == nil {
+		return 0, fs.ErrClosed
+	}
+	return i.out.Read(p)
+}
+
+// Close implements io.Closer. Closing twice does no harm.
+func (i *inflater) Close() error {
+	if i.window == nil {
+		return nil
+	}
+	err := i.out.Close()
+	i.raw.Reset(nil) // lets go of the archive
+	windows.Put(i.window)
+	i.window = nil
+	return err
 }
 
 // checked counts and sums what it passes on.

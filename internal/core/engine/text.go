@@ -358,11 +358,16 @@ func oddities(s string) []string {
 			add("a character of private use (U+%04X)", r)
 		}
 	}
-	if m := doubly.FindString(s); m != "" {
-		add("letters that were encoded twice (%s)", m)
-	}
-	if m := markup.FindString(s); m != "" {
-		add("HTML, which the page shows as it is (%s)", m)
+	for _, p := range []struct {
+		begins, say string
+		re          *regexp.Regexp
+	}{{"ÃâÂ", "letters that were encoded twice (%s)", doubly}, {"<&", "HTML, which the page shows as it is (%s)", markup}} {
+		if !strings.ContainsAny(s, p.begins) { // spares the pattern on most texts
+			continue
+		}
+		if m := p.re.FindString(s); m != "" {
+			add(p.say, m)
+		}
 	}
 	return out
 }

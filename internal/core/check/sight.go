@@ -1,0 +1,47 @@
+package check
+
+import (
+	"maps"
+	"sync"
+
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/engine"
+	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/submission"
+)
+
+// Sight is a submission as rules see it on a day. One serves all rules; it is safe for
+// use by several goroutines.
+type Sight struct {
+	of   *submission.Submission
+	on   day.Day
+	both map[string]any // what every rule sees
+	mu   sync.Mutex
+	vars map[sightKey]map[string]any
+}
+
+// sightKey is what variables depend on: a rule sees the limits of its own book first.
+type sightKey struct {
+	env  *Env
+	book *rulebook.Book
+}
+
+// See makes the sight of a submission on a day.
+func See(s *submission.Submission, on day.Day) *Sight {
+	return &Sight{of: s, on: on, vars: map[sightKey]map[string]any{},
+		both: map[string]any{dayVar: on.Time, tableVar: tableView{s.Tables.On(on)}, codeVar: codeOf(s)}}
+}
+
+// scope is what one rule sees.
+func (see *Sight) scope(p *Program) *engine.Scope {
+	key := sightKey{p.env, p.Rule.Book}
+	see.mu.Lock()
+	defer see.mu.Unlock()
+	vars := see.vars[key]
+	if vars == nil {
+		vars = map[string]any{limitVar: limitView{p.env, p.Rule.Book, see.on, false}, sinceVar: limitView{p.env, p.Rule.Book, see.on, true}}
+		maps.Copy(vars, see.both)
+		see.vars[key] = vars
+	}
+	return &engine.Scope{Root: see.of, Meter: &engine.Meter{Left: maxRuleCost}, Vars: vars}
+}

@@ -67,6 +67,7 @@ type Runner struct {
 	newer  map[string]*rulebook.Book // further editions of built-in files, by the built-in file
 	pixels *pictures.Memo
 	words  *phrases.Memo
+	shelf  *shelf
 	judges map[string]func() (*judge, error) // of the built-in rules, by store
 }
 
@@ -80,7 +81,7 @@ type judge struct {
 // New makes a runner. The error tells every problem of the further rulebooks
 // at once.
 func New(lib *rulebooks.Library, opt Options) (*Runner, error) {
-	r := &Runner{lib: lib, opt: opt, judges: map[string]func() (*judge, error){}, tables: lib.Tables, pixels: pictures.NewMemo(), words: phrases.NewMemo()}
+	r := &Runner{lib: lib, opt: opt, judges: map[string]func() (*judge, error){}, tables: lib.Tables, pixels: pictures.NewMemo(), words: phrases.NewMemo(), shelf: &shelf{}}
 	all, err := lib.Stores()
 	if err != nil {
 		return nil, err
@@ -384,7 +385,7 @@ func (r *Runner) gather(ctx context.Context, job Job) (*gathered, error) {
 		case 0:
 			judges, set, loaded = r.prepare(d)
 		case 1:
-			pkgs, opened = Open(ctx, packages, artifact.Options{Digests: true, Parts: r.opt.Parts})
+			pkgs, opened = r.shelf.open(ctx, d, packages, artifact.Options{Digests: true, Parts: r.opt.Parts})
 		default:
 			lib, scanned = r.scan(ctx, d)
 		}
@@ -643,10 +644,14 @@ func aims(d *dossier.Dossier, s *store.Store) bool {
 // Open reads packages, several at once, and tells all that is wrong. They are
 // in the order of the files; splits are not joined yet.
 func Open(ctx context.Context, files []string, opt artifact.Options) ([]*facts.Package, error) {
+	return openBy(ctx, files, func(file string) (*facts.Package, error) { return artifact.Open(file, opt) })
+}
+
+func openBy(ctx context.Context, files []string, open func(file string) (*facts.Package, error)) ([]*facts.Package, error) {
 	const atOnce = 2 // each holds its files
 	pkgs := make([]*facts.Package, len(files))
 	errs := make([]error, len(files))
-	if err := work.Few(ctx, len(files), atOnce, func(i int) { pkgs[i], errs[i] = artifact.Open(files[i], opt) }); err != nil {
+	if err := work.Few(ctx, len(files), atOnce, func(i int) { pkgs[i], errs[i] = open(files[i]) }); err != nil {
 		return nil, err
 	}
 	var problems place.Problems

@@ -9,6 +9,7 @@ import (
 
 	"regola.example/regola/internal/core/artifact/android"
 	"regola.example/regola/internal/core/artifact/ios"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/files"
 	"regola.example/regola/internal/core/place"
@@ -91,7 +92,10 @@ func Join(pkgs []*facts.Package) []*facts.Package {
 	if base == nil {
 		return append(out, splits...)
 	}
-	android.Merge(base, splits)
+	if len(splits) > 0 {
+		android.Merge(base, splits)
+		fact.Stamp(base, Root, fact.NotRead)
+	}
 	return out
 }
 
@@ -135,8 +139,12 @@ func fill(file string, t *files.Tree, opt Options, folder bool) (*facts.Package,
 	if err != nil {
 		return nil, err
 	}
+	fact.Stamp(p, Root, fact.NotRead)
 	return p, nil
 }
+
+// Root is the path of a package's facts in rules.
+const Root = "pkg"
 
 // notApp says what a folder with a property list is when it is no app.
 func notApp(file, packageType string) error {

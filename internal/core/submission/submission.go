@@ -194,7 +194,9 @@ var kinds = map[string]fact.Kind{"pkg": fact.NotRead, "evidence": fact.NotRead, 
 // whoever fills a Submission by hand must.
 func (s *Submission) Prepare() {
 	if s.Pkg != nil && s.Pkg.IOS != nil {
-		s.Pkg.IOS.Alias()
+		if s.Pkg.Path() == "" {
+			s.Pkg.IOS.Alias()
+		}
 		if s.Code == nil {
 			s.Code = signs.Of(s.Pkg.IOS)
 		}
@@ -209,6 +211,9 @@ func (s *Submission) Prepare() {
 		name := fact.FieldName(v.Type().Field(i))
 		if name == "" {
 			continue
+		}
+		if name == "pkg" && s.Pkg != nil && s.Pkg.Path() == name {
+			continue // read from a file, and shared with other submissions
 		}
 		kind := kinds[name]
 		if kind == "" {

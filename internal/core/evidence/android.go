@@ -37,8 +37,9 @@ func (e *Evidence) androidSDKs(pkg *facts.Package, t *tables.Set) {
 	for _, c := range a.Manifest.Components {
 		byName[c.Name] = c
 	}
+	found := new(SDK) // most of the table is not found, and costs nothing so
 	for _, sdk := range t.SDKs {
-		found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking, Data: sdk.Data}
+		*found = SDK{ID: sdk.ID, Kind: sdk.Kind, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking, Data: sdk.Data}
 		for _, name := range sdk.Components {
 			if c := byName[name]; c != nil && found.Seen == "" {
 				found.Seen = c.Kind + " " + c.Name
@@ -73,7 +74,7 @@ func (e *Evidence) androidSDKs(pkg *facts.Package, t *tables.Set) {
 		if a.Code != nil {
 			found.Version = version(a.Code.LibraryVersions, sdk)
 		}
-		e.SDKs = append(e.SDKs, found)
+		e.SDKs, found = append(e.SDKs, found), new(SDK)
 		brings := sdk.Brings
 		if sdk.AdvertisingID {
 			brings = append(brings[:len(brings):len(brings)], advertisingID)

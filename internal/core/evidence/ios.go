@@ -30,11 +30,12 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, t *tables.Set, code *signs.Index)
 	for i, n := range pkg.Files {
 		within[i] = strings.TrimPrefix(n.Path, app.Root+"/")
 	}
+	found := new(SDK) // most of the table is not found, and costs nothing so
 	for _, sdk := range t.SDKs {
 		if sdk.System {
 			continue
 		}
-		found := &SDK{ID: sdk.ID, Kind: sdk.Kind, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking, Data: sdk.Data, Listed: sdk.Listed}
+		*found = SDK{ID: sdk.ID, Kind: sdk.Kind, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking, Data: sdk.Data, Listed: sdk.Listed}
 		for _, n := range app.Nested {
 			name := strings.TrimSuffix(path.Base(n.Path), ".framework")
 			if n.Kind != "framework" || !slices.Contains(sdk.Frameworks, name) {
@@ -75,7 +76,7 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, t *tables.Set, code *signs.Index)
 		if !found.Manifest && !strings.HasPrefix(found.Seen, "framework") && anyManifest {
 			found.Lose("manifest", fact.Missing(linkedIn))
 		}
-		e.SDKs = append(e.SDKs, found)
+		e.SDKs, found = append(e.SDKs, found), new(SDK)
 	}
 }
 

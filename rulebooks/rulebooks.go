@@ -4,6 +4,7 @@
 package rulebooks
 
 import (
+	"bytes"
 	"context"
 	"embed"
 	"errors"
@@ -46,7 +47,7 @@ var BuiltIn = NewLibrary(files, Prefix)
 func NewLibrary(files fs.FS, prefix string) *Library {
 	l := &Library{files: files, prefix: prefix}
 	l.stores = sync.OnceValues(l.loadStores)
-	l.tables = sync.OnceValues(l.loadTables)
+	l.tables = sync.OnceValues(func() (*tables.Set, error) { return l.loadTables(func([]byte) bool { return true }) })
 	return l
 }
 
@@ -78,18 +79,32 @@ func (l *Library) loadStores() ([]*store.Store, error) {
 
 // Books loads the rulebooks of a store without their examples, which the test
 // suite runs (see WithExamples).
-func (l *Library) Books(s *store.Store) ([]*rulebook.Book, error) {
-	return l.books(s, func(name string) (*rulebook.Book, error) {
-		f, _ := l.loaded.LoadOrStore(name, sync.OnceValues(func() (*rulebook.Book, error) {
-			y, err := l.document(name)
-			if err != nil {
-				return nil, err
-			}
-			b, ps := rulebook.Decode(y)
-			return b, ps.Err()
-		}))
-		return f.(func() (*rulebook.Book, error))()
+func (l *Library) Books(s *store.Store) ([]*rulebook.Book, error) { return l.books(s, l.book) }
+
+// Noting are those of the rulebooks of a store that say something beside facts: two
+// of forty.
+func (l *Library) Noting(s *store.Store) ([]*rulebook.Book, error) {
+	all, err := l.books(s, func(name string) (*rulebook.Book, error) {
+		data, err := fs.ReadFile(l.files, name)
+		if err != nil || !bytes.Contains(data, []byte("\nnotes:")) {
+			return nil, err
+		}
+		return l.book(name)
 	})
+	return slices.DeleteFunc(all, func(b *rulebook.Book) bool { return b == nil }), err
+}
+
+// book loads one rulebook, once.
+func (l *Library) book(name string) (*rulebook.Book, error) {
+	f, _ := l.loaded.LoadOrStore(name, sync.OnceValues(func() (*rulebook.Book, error) {
+		y, err := l.document(name)
+		if err != nil {
+			return nil, err
+		}
+		b, ps := rulebook.Decode(y)
+		return b, ps.Err()
+	}))
+	return f.(func() (*rulebook.Book, error))()
 }
 
 // WithExamples loads the rulebooks of a store whole.
@@ -141,11 +156,24 @@ func (l *Library) Names() ([]string, error) {
 // Tables loads the reference tables.
 func (l *Library) Tables() (*tables.Set, error) { return l.tables() }
 
-func (l *Library) loadTables() (*tables.Set, error) {
+// TablesOf loads some tables only, by their names, and those that lie in one file with
+// them: for calls that need two of forty.
+func (l *Library) TablesOf(names ...string) (*tables.Set, error) {
+	return l.loadTables(func(data []byte) bool {
+		return slices.ContainsFunc(names, func(n string) bool { return bytes.Contains(data, []byte("\n"+n+":")) })
+	})
+}
+
+// loadTables loads the files of tables whose text is wanted.
+func (l *Library) loadTables(wanted func(data []byte) bool) (*tables.Set, error) {
 	names, err := fs.Glob(l.files, tablesFolder+"/*.yaml")
 	if err != nil {
 		return nil, err
 	}
+	names = slices.DeleteFunc(names, func(name string) bool {
+		data, err := fs.ReadFile(l.files, name)
+		return err == nil && !wanted(data) // else it is reported where it is read
+	})
 	sets, errs := make([]*tables.Set, len(names)), make([]error, len(names))
 	err = work.Each(context.Background(), len(names), func(i int) {
 		y, err := l.document(names[i])

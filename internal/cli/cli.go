@@ -127,8 +127,28 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 		return flagError(c, err)
 	})
 	root.SetHelpCommand(helpCommand(root))
-	root.AddCommand(e.checkCommand(), e.mergeCommand(), e.factsCommand(), e.rulesCommand(), e.explainCommand(), e.privacyCommand(),
-		e.dutiesCommand(), e.rateCommand(), e.weighCommand(), e.ledgerCommand(), e.calendarCommand(), e.changesCommand(), e.nextCommand(), e.picturesCommand(), e.linksCommand(), e.sheetCommand(), e.iconsCommand(), e.tablesCommand(), e.rulebookCommand(), e.schemaCommand(), e.initCommand(), e.demoCommand(), e.versionCommand())
+	const itself = "Regola itself"
+	cobra.EnableCommandSorting = false // they stand in working order
+	for _, g := range []struct {
+		title string
+		of    []*cobra.Command
+	}{
+		{"Judge a release", []*cobra.Command{e.demoCommand(), e.checkCommand(), e.nextCommand(), e.explainCommand(), e.mergeCommand()}},
+		{"Look into packages", []*cobra.Command{e.factsCommand(), e.weighCommand(), e.changesCommand()}},
+		{"Write the dossier", []*cobra.Command{e.initCommand(), e.dutiesCommand(), e.privacyCommand(), e.rateCommand(), e.tablesCommand(), e.linksCommand()}},
+		{"Draw the store page", []*cobra.Command{e.iconsCommand(), e.picturesCommand(), e.sheetCommand()}},
+		{"Keep what happened, see what comes", []*cobra.Command{e.ledgerCommand(), e.calendarCommand()}},
+		{"The rules themselves", []*cobra.Command{e.rulesCommand(), e.rulebookCommand(), e.schemaCommand()}},
+		{itself, []*cobra.Command{e.versionCommand()}},
+	} {
+		root.AddGroup(&cobra.Group{ID: g.title, Title: g.title})
+		for _, c := range g.of {
+			c.GroupID = g.title
+		}
+		root.AddCommand(g.of...)
+	}
+	root.SetHelpCommandGroupID(itself)
+	root.SetCompletionCommandGroupID(itself)
 	return root
 }
 

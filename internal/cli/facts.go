@@ -62,7 +62,7 @@ func (e *env) factsCommand() *cobra.Command {
 			if by.Notes, err = r.Notes(p); err != nil {
 				return err
 			}
-			set, err := e.lib.Tables()
+			set, err := e.lib.TablesOf("permissions", "debug_certificates")
 			if err != nil {
 				return err
 			}

@@ -17,7 +17,7 @@ import (
 func (e *env) rulebookCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "rulebook",
-		Short: "For those who write rules of their own",
+		Short: "Check rules of your own, and list what they may use",
 		Args:  cobra.NoArgs,
 		RunE:  func(c *cobra.Command, _ []string) error { return c.Help() },
 	}

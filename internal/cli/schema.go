@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"fmt"
 	"reflect"
 	"strings"
 
@@ -46,13 +47,15 @@ var schemas = []struct {
 
 func (e *env) schemaCommand() *cobra.Command {
 	var names []string
+	var list strings.Builder
 	for _, s := range schemas {
 		names = append(names, s.name)
+		fmt.Fprintf(&list, "  %-11s %s\n", s.name, s.title)
 	}
 	return &cobra.Command{
 		Use:       "schema NAME",
-		Short:     "Print the JSON Schema of a document: " + strings.Join(names, ", "),
-		Long:      "Print the JSON Schema of a document. An editor that knows JSON Schema completes\nand checks a dossier as you type.",
+		Short:     "Print the JSON Schema of a file that Regola reads or writes",
+		Long:      "Print the JSON Schema of a file that Regola reads or writes. An editor that knows\nJSON Schema completes and checks a dossier as you type.\n\n" + list.String(),
 		Example:   "  regola schema dossier > dossier.schema.json",
 		ValidArgs: names,
 		Args: func(_ *cobra.Command, args []string) error {

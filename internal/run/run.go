@@ -69,6 +69,7 @@ type Runner struct {
 	words  *phrases.Memo
 	shelf  *shelf
 	judges map[string]func() (*judge, error) // of the built-in rules, by store
+	notes  map[string]func() (*notes, error) // by store
 }
 
 // judge is the rules of one store, with the environment that they were typed in.
@@ -81,7 +82,7 @@ type judge struct {
 // New makes a runner. The error tells every problem of the further rulebooks
 // at once.
 func New(lib *rulebooks.Library, opt Options) (*Runner, error) {
-	r := &Runner{lib: lib, opt: opt, judges: map[string]func() (*judge, error){}, tables: lib.Tables, pixels: pictures.NewMemo(), words: phrases.NewMemo(), shelf: &shelf{}}
+	r := &Runner{lib: lib, opt: opt, judges: map[string]func() (*judge, error){}, notes: map[string]func() (*notes, error){}, tables: lib.Tables, pixels: pictures.NewMemo(), words: phrases.NewMemo(), shelf: &shelf{}}
 	all, err := lib.Stores()
 	if err != nil {
 		return nil, err
@@ -93,6 +94,7 @@ func New(lib *rulebooks.Library, opt Options) (*Runner, error) {
 		}
 		r.stores = append(r.stores, s)
 		r.judges[s.ID] = sync.OnceValues(func() (*judge, error) { return r.builtIn(s) })
+		r.notes[s.ID] = sync.OnceValues(func() (*notes, error) { return r.noting(s) })
 	}
 	var problems place.Problems
 	for _, file := range opt.Rulebooks {
@@ -239,12 +241,32 @@ func (r *Runner) newJudge(s *store.Store, books, own []*rulebook.Book, t *tables
 	return &judge{j, env, books}, problems.Err()
 }
 
-// Warm loads the rules of the stores that take packages of a platform, for a call that
-// has something else to do meanwhile. What goes wrong is told when they are used.
+// notes are what some rulebooks say beside facts, with the environment of what they say.
+type notes struct {
+	env   *check.Env
+	books []*rulebook.Book
+}
+
+// noting loads the built-in rulebooks that say something beside facts, without all others.
+func (r *Runner) noting(s *store.Store) (*notes, error) {
+	books, err := r.lib.Noting(s)
+	if err != nil {
+		return nil, err
+	}
+	typed, err := r.lib.Typed(s)
+	if err != nil {
+		return nil, err
+	}
+	env, ps := check.NewEnv(books, &tables.Set{}, typed)
+	return &notes{env, books}, ps.Err()
+}
+
+// Warm loads what Notes needs for the packages of a platform, for a call that has
+// something else to do meanwhile. What goes wrong is told by Notes.
 func (r *Runner) Warm(platform string) {
 	for _, s := range r.stores {
 		if s.Platform == platform {
-			go func() { _, _ = r.judges[s.ID]() }()
+			go func() { _, _ = r.notes[s.ID]() }()
 		}
 	}
 }
@@ -252,23 +274,19 @@ func (r *Runner) Warm(platform string) {
 // Notes are what the stores' rulebooks say beside the facts of a package today,
 // by the fact's path.
 func (r *Runner) Notes(p *facts.Package) (map[string]string, error) {
-	set, err := r.tables()
-	if err != nil {
-		return nil, err
-	}
 	out := map[string]string{}
 	for _, s := range r.stores {
 		if !s.Takes(p.Platform(), p.Kind) {
 			continue
 		}
-		j, err := r.judges[s.ID]()
+		noting, err := r.notes[s.ID]()
 		if err != nil {
 			return nil, err
 		}
-		sub := submission.New(submission.Sources{Store: s, Package: p, Tables: set.On(r.opt.Day)})
-		for _, b := range j.books {
+		sub := submission.New(submission.Sources{Store: s, Package: p, Tables: &tables.Set{}})
+		for _, b := range noting.books {
 			for _, n := range b.Notes {
-				if text := j.env.Note(b, n, sub, r.opt.Day); text != "" {
+				if text := noting.env.Note(b, n, sub, r.opt.Day); text != "" {
 					out[strings.TrimPrefix(n.Of, "pkg.")] = text
 				}
 			}

@@ -79,7 +79,8 @@ type Book struct {
 func (b *Book) For(store string) bool { return b.Store == All || b.Store == store }
 
 // Beside is what stands beside a fact when facts are shown: a bound of today,
-// such as the target level that uploads need. It judges nothing.
+// such as the target level that uploads need. It judges nothing, and sees facts and
+// the limits of its book only.
 type Beside struct {
 	fact.Mark `json:"-"`
 	Of        string   `json:"of" need:"the fact, such as pkg.android.manifest.target_level" like:"^pkg[.][a-z_.]+$" hint:"a field of the package"`
@@ -291,6 +292,11 @@ func load(y *strictyaml.Document, examples bool) (*Book, place.Problems) {
 		}
 		ps = append(ps, r.form(seen, examples)...)
 		seen[r.ID] = true
+	}
+	for _, n := range b.Notes {
+		if text := n.When.Src + n.Say.Src; strings.Contains(text, "table.") || strings.Contains(text, "evidence.") {
+			ps = append(ps, &place.Problem{At: n.Self(), What: "the note on " + n.Of + " looks at more than facts and limits", Fix: "name fields of pkg and limits of this rulebook only"})
+		}
 	}
 	return b, append(ps, b.limitProblems()...)
 }

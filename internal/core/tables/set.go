@@ -37,7 +37,7 @@ func (r *Regexp) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 		d.Fail(n, "write it as one text, in single quotes", "expected a regular expression")
 		return
 	}
-	if _, err := regexp.Compile(n.Value); err != nil {
+	if _, err := syntax.Parse(n.Value, syntax.Perl); err != nil { // compiled when it is needed
 		d.Fail(n, "correct it; the syntax is RE2's", "not a regular expression: %v", err)
 		return
 	}

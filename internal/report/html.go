@@ -154,7 +154,7 @@ func (h *htmlWriter) Add(i *Item) error {
 	if err := t.ExecuteTemplate(&b, "item", x); err != nil {
 		return err
 	}
-	if h.many && x.None && len(x.Craft)+len(x.Waived) == 0 {
+	if h.many && x.None && len(x.Craft)+len(x.Waived)+len(x.Duties)+len(x.Confirm) == 0 {
 		x.Anchor = "" // the table says all that there is
 	} else {
 		h.page.Bodies = append(h.page.Bodies, template.HTML(b.String()))
@@ -320,9 +320,6 @@ func (h *htmlWriter) item(i *Item) *pageItem {
 		w := f.Faults[0].Waiver
 		x.Waived = append(x.Waived, pageWaived{sayOf(f), w.Until.Long(), w.Because, w.By, ruleAnchor(f.Rule.ID), f.Rule.ID})
 	}
-	if h.many {
-		return x
-	}
 	for _, d := range r.Duties() {
 		if d.State == check.Due {
 			x.Duties = append(x.Duties, d)
@@ -341,6 +338,10 @@ func (h *htmlWriter) item(i *Item) *pageItem {
 				x.Unread = append(x.Unread, text)
 			}
 		}
+	}
+	if h.many {
+		x.Unread = nil
+		return x
 	}
 	for n, text := range x.Unread {
 		x.Unread[n] = fmt.Sprintf("%s: %s", Count(reasons[text], "rule", "rules"), text)

@@ -116,6 +116,19 @@ func (t *table) Add(i *Item) error {
 			sums = append(sums, fmt.Sprintf("%d %s", counts[im], im))
 		}
 	}
+	for _, state := range []check.State{check.ToAnswer, check.ToConfirm, check.NotRead} {
+		rules := map[string]bool{} // those of all stores once
+		for _, s := range i.Result.Stores {
+			for _, v := range s.Verdicts {
+				if v.State == state {
+					rules[v.Rule.ID] = true
+				}
+			}
+		}
+		if n := len(rules); n > 0 {
+			sums = append(sums, fmt.Sprintf("%d %s", n, stateText[state]))
+		}
+	}
 	p.line("%s  %s  %s", p.path(pad(name, t.width)), shown(strings.Join(parts, " · ")), p.dim(strings.Join(sums, ", ")))
 	return p.err
 }

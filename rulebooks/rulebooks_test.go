@@ -1,12 +1,14 @@
 package rulebooks_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/rulebooks"
 )
 
@@ -109,5 +111,25 @@ func TestExamplesBlanked(t *testing.T) {
 				assert.Equal(t, w.Self(), r.Self())
 			}
 		}
+	}
+}
+
+// TestParts holds that what is loaded in part is the same as in the whole.
+func TestParts(t *testing.T) {
+	whole, err := rulebooks.BuiltIn.Tables()
+	require.NoError(t, err)
+	some, err := rulebooks.BuiltIn.TablesOf("permissions", "debug_certificates")
+	require.NoError(t, err)
+	assert.Equal(t, whole.Permissions, some.Permissions)
+	assert.Equal(t, whole.DebugCertificates, some.DebugCertificates)
+	assert.Empty(t, some.SDKs)
+	stores, err := rulebooks.BuiltIn.Stores()
+	require.NoError(t, err)
+	for _, s := range stores {
+		all, err := rulebooks.BuiltIn.Books(s)
+		require.NoError(t, err)
+		noting, err := rulebooks.BuiltIn.Noting(s)
+		require.NoError(t, err)
+		assert.Equal(t, slices.DeleteFunc(all, func(b *rulebook.Book) bool { return len(b.Notes) == 0 }), noting, s.ID)
 	}
 }

@@ -3,6 +3,7 @@ package check_test
 import (
 	"context"
 	"fmt"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -470,4 +471,47 @@ func TestDuties(t *testing.T) {
 	raises := done.Findings(false)[0].Faults[0].Raises
 	require.Len(t, raises, 1, "the level would bring what begins at 35, and names the step")
 	assert.Equal(t, check.Raised{Rule: b.Rules[1], At: 35, Say: "since 35 the screen has edges"}, raises[0])
+}
+
+// TestPatterns holds that matches() sees known texts only, with patterns that are
+// compiled once or made on the way.
+func TestPatterns(t *testing.T) {
+	s := level(1)
+	s.Pkg.File = "kiln.aab"
+	for expect, want := range map[string]check.State{
+		`pkg.file.matches('^kiln[.]')`:                                   check.Held,
+		`pkg.file.matches('^oven')`:                                      check.Broken,
+		`pkg.file.matches('^' + pkg.file)`:                               check.Held,
+		`pkg.file.matches('(' + pkg.file)`:                               check.NotRead,
+		`pkg.android.manifest.id.matches('x') || pkg.file.matches('l')`:  check.Held,
+		`pkg.android.manifest.id.matches('x') && pkg.file.matches('ln')`: check.NotRead,
+	} {
+		s.Pkg.Android.Manifest.Lose("id", fact.Unread("the table is torn"))
+		for range 2 {
+			assert.Equal(t, want, run(t, "expect: "+strconv.Quote(expect)+"\nsay: x", s, "2026-06-01").State, expect)
+		}
+	}
+}
+
+// TestNotes holds that a note sees facts and limits of its book, and nothing else.
+func TestNotes(t *testing.T) {
+	const rule = "expect: pkg.size > 1\nsay: x" + examples
+	note := func(say string) (string, place.Problems) {
+		b, ps := rulebook.Load("kiln.yaml", append(book(rule), "notes:\n  - {of: pkg.size, say: "+strconv.Quote(say)+"}\n"...))
+		if len(ps) > 0 {
+			return "", ps
+		}
+		env, ps := check.NewEnv([]*rulebook.Book{b}, &tables.Set{}, nil)
+		require.Empty(t, ps)
+		s := level(1)
+		s.Pkg.Size = 7
+		s.Prepare()
+		return env.Note(b, b.Notes[0], s, date(t, "2026-06-01")), nil
+	}
+	text, ps := note("takes {pkg.size}")
+	assert.Empty(t, ps)
+	assert.Equal(t, "takes 7", text)
+	_, ps = note("takes {size(table.kilns)}")
+	require.Len(t, ps, 1)
+	assert.Contains(t, ps[0].Error(), "the note on pkg.size looks at more than facts and limits")
 }

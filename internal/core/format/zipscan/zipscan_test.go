@@ -6,7 +6,9 @@ import (
 	"encoding/binary"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -185,4 +187,40 @@ func TestZIP64(t *testing.T) {
 	assert.EqualValues(t, 5<<32, a.Entries[0].Size)
 	assert.True(t, a.Entries[0].Zip64)
 	assert.EqualValues(t, 4, a.Entries[0].Compressed)
+}
+
+// TestWindows holds that what inflates goes from entry to entry without a trace of the one
+// before, also where one is left half read, closed twice or read after it was closed.
+func TestWindows(t *testing.T) {
+	names := []string{"a"}
+	for i := range 40 {
+		names = append(names, fmt.Sprintf("%040d", i))
+	}
+	a := scan(t, archive(t, names...))
+	var wg sync.WaitGroup
+	for range 4 {
+		wg.Go(func() {
+			for i, e := range a.Entries {
+				r, err := e.Open()
+				if !assert.NoError(t, err) {
+					return
+				}
+				if i%3 == 0 {
+					_, err = r.Read(make([]byte, 1))
+					assert.NoError(t, err)
+				} else {
+					data, err := io.ReadAll(r)
+					assert.NoError(t, err)
+					assert.Equal(t, "clay and "+e.Name, string(data))
+				}
+				assert.NoError(t, r.Close())
+				assert.NoError(t, r.Close())
+				if e.Method == zipscan.Deflated {
+					_, err = r.Read(make([]byte, 1))
+					assert.ErrorIs(t, err, fs.ErrClosed)
+				}
+			}
+		})
+	}
+	wg.Wait()
 }

@@ -78,11 +78,11 @@ The form ical is a calendar file (RFC 5545); read again, it updates its events.`
 		},
 	}
 	fl := c.Flags()
-	fl.StringSliceVar(&onlyStores, "store", nil, "of this store only: "+strings.Join(e.storeIDs(), ", "))
-	fl.StringVar(&on, "on", "", "from this day on (today by default)")
-	fl.StringVar(&until, "until", "", "up to this day (a year ahead by default)")
-	fl.StringVar(&format, "format", "text", "form of the output: text, json or ical")
-	fl.StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
+	fl.StringSliceVar(&onlyStores, "store", nil, "of this `STORE` only: "+strings.Join(e.storeIDs(), ", "))
+	fl.StringVar(&on, "on", "", "from this `DAY` on (today by default)")
+	fl.StringVar(&until, "until", "", "up to this `DAY` (a year ahead by default)")
+	fl.StringVar(&format, "format", "text", "`FORM` of the output: text, json or ical")
+	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
 	fl.BoolVar(&alone, "alone", false, "look at the packages by themselves, without a dossier")
 	fl.BoolVar(&all, "all", false, "list also the days that do not touch the release")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))

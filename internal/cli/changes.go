@@ -65,9 +65,9 @@ versions and builds of the ledger. What only one of the two can tell is left out
 		},
 	}
 	fl := c.Flags()
-	fl.StringSliceVar(&onlyStores, "store", nil, "for these stores only")
-	fl.StringVar(&format, "format", "text", "form of the output: text, json or markdown")
-	fl.StringVar(&folder, "dossier", "", "folder of the dossier whose ledger is meant (the current one or the nearest above it by default)")
+	fl.StringSliceVar(&onlyStores, "store", nil, "for these `STORES` only")
+	fl.StringVar(&format, "format", "text", "`FORM` of the output: text, json or markdown")
+	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier whose ledger is meant (the current one or the nearest above it by default)")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json", "markdown"))
 	return c

@@ -115,8 +115,8 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 			return oneOf("--color", e.color, []string{"auto", "always", "never"})
 		},
 	}
-	root.PersistentFlags().StringVar(&e.color, "color", "auto", "colour: auto (on a terminal), always, never")
-	root.PersistentFlags().IntVar(&e.width, "width", 0, "columns of the text, 40 to 120 (by default the terminal's, COLUMNS, or 100)")
+	root.PersistentFlags().StringVar(&e.color, "color", "auto", "`WHEN` to use colour: auto (on a terminal), always, never")
+	root.PersistentFlags().IntVar(&e.width, "width", 0, "`NUMBER` of columns of the text, 40 to 120 (by default the terminal's, COLUMNS, or 100)")
 	root.Version = Version
 	root.SetVersionTemplate("regola {{.Version}}\n")
 	_ = root.RegisterFlagCompletionFunc("color", choices("auto", "always", "never"))

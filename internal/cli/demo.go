@@ -67,7 +67,7 @@ Try next
 			return nil
 		},
 	}
-	c.Flags().StringVar(&on, "on", "", "judge as of a day (today by default)")
+	c.Flags().StringVar(&on, "on", "", "judge as of a `DAY` (today by default)")
 	return c
 }
 

@@ -64,12 +64,12 @@ ask because of this package and did not ask because of that one.`,
 		},
 	}
 	fl := c.Flags()
-	fl.StringSliceVar(&onlyStores, "store", nil, "of this store only: "+strings.Join(e.storeIDs(), ", "))
-	fl.StringVar(&on, "on", "", "as of a day, such as 2027-09-01 (today by default)")
-	fl.StringVar(&format, "format", "text", "form of the output: text or json")
-	fl.StringArrayVar(&books, "rulebook", nil, "also judge by the rules of this file; may be repeated")
-	fl.StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
-	fl.StringArrayVar(&since, "since", nil, "list only what is new against this older package; may be repeated, once a store")
+	fl.StringSliceVar(&onlyStores, "store", nil, "of this `STORE` only: "+strings.Join(e.storeIDs(), ", "))
+	fl.StringVar(&on, "on", "", "as of a `DAY`, such as 2027-09-01 (today by default)")
+	fl.StringVar(&format, "format", "text", "`FORM` of the output: text or json")
+	fl.StringArrayVar(&books, "rulebook", nil, "also judge by the rules of this `FILE`; may be repeated")
+	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
+	fl.StringArrayVar(&since, "since", nil, "list only what is new against this older `PACKAGE`; may be repeated, once a store")
 	fl.BoolVar(&all, "all", false, "list every question on the content by itself")
 	fl.BoolVar(&alone, "alone", false, "look at the packages by themselves, without a dossier")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))

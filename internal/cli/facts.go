@@ -71,10 +71,10 @@ func (e *env) factsCommand() *cobra.Command {
 			return report.FactsTable(e.out, p, by, e.look(e.out))
 		},
 	}
-	c.Flags().StringArrayVar(&own, "table", nil, "with --evidence: also look for the code of this file of tables; may be repeated")
+	c.Flags().StringArrayVar(&own, "table", nil, "with --evidence: also look for the code of this `FILE` of tables; may be repeated")
 	c.Flags().BoolVar(&evident, "evidence", false, "list what the package implies about declarations: third-party code, functions, kinds of data")
-	c.Flags().StringVar(&format, "format", "table", "form of the output: table or json")
-	c.Flags().StringVar(&on, "on", "", "show the stores' bounds of a day, such as 2027-09-01 (today by default)")
+	c.Flags().StringVar(&format, "format", "table", "`FORM` of the output: table or json")
+	c.Flags().StringVar(&on, "on", "", "show the stores' bounds of a `DAY`, such as 2027-09-01 (today by default)")
 	c.Flags().BoolVar(&digests, "digests", false, "also verify the signed digest of every entry, and read large executables to their end")
 	_ = c.RegisterFlagCompletionFunc("format", choices("table", "json"))
 	return c

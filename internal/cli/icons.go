@@ -79,9 +79,9 @@ Nothing is overwritten: DIR must be new or empty.`,
 			return report.Icons(e.out, out, name, files, e.look(e.out))
 		},
 	}
-	c.Flags().StringVar(&out, "out", "", "the folder to write, which must be new or empty")
-	c.Flags().StringVar(&background, "background", "", "lay this colour under a transparent master, such as '#B5532A'")
-	c.Flags().StringVar(&name, "name", "app_icon", "name of the resources in an Android package")
+	c.Flags().StringVar(&out, "out", "", "the `FOLDER` to write, which must be new or empty")
+	c.Flags().StringVar(&background, "background", "", "lay this `COLOUR` under a transparent master, such as '#B5532A'")
+	c.Flags().StringVar(&name, "name", "app_icon", "`NAME` of the resources in an Android package")
 	return c
 }
 

@@ -70,9 +70,9 @@ languages and answers it lacks.`,
 			return report.Drafted(e.out, out, d, e.look(e.out))
 		},
 	}
-	c.Flags().StringVar(&out, "out", ".", "the folder of the dossier")
-	c.Flags().StringVar(&name, "name", "", "the app's name (the packages' by default)")
-	c.Flags().StringVar(&locale, "language", "", "the language that stands in for all others, such as en-GB (the packages' by default)")
-	c.Flags().StringVar(&on, "on", "", "by the rules of a day, such as 2027-09-01 (today by default)")
+	c.Flags().StringVar(&out, "out", ".", "the `FOLDER` of the dossier")
+	c.Flags().StringVar(&name, "name", "", "the app's `NAME` (the packages' by default)")
+	c.Flags().StringVar(&locale, "language", "", "the `LANGUAGE` that stands in for all others, such as en-GB (the packages' by default)")
+	c.Flags().StringVar(&on, "on", "", "by the rules of a `DAY`, such as 2027-09-01 (today by default)")
 	return c
 }

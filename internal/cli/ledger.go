@@ -91,9 +91,9 @@ func (e *env) ledgerRecord() *cobra.Command {
 		},
 	}
 	fl := c.Flags()
-	fl.StringSliceVar(&onlyStores, "store", nil, "for this store only: "+strings.Join(e.storeIDs(), ", "))
-	fl.StringVar(&on, "on", "", "the day on which it was sent, such as 2026-11-25 (today by default)")
-	fl.StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
+	fl.StringSliceVar(&onlyStores, "store", nil, "for this `STORE` only: "+strings.Join(e.storeIDs(), ", "))
+	fl.StringVar(&on, "on", "", "the `DAY` on which it was sent, such as 2026-11-25 (today by default)")
+	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	return c
 }
@@ -197,12 +197,12 @@ property list), or behaviour.`,
 		},
 	}
 	fl := c.Flags()
-	fl.StringVar(&id, "store", "", "the store that decided: "+strings.Join(e.storeIDs(), ", "))
-	fl.StringVar(&version, "version", "", "the version that it was about (the last one by default)")
-	fl.StringArrayVar(&reasons, "about", nil, "what a reason is about; may be repeated")
-	fl.StringArrayVar(&said, "said", nil, "what the reviewer wrote about it")
-	fl.StringVar(&on, "on", "", "the day of the decision (today by default)")
-	fl.StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
+	fl.StringVar(&id, "store", "", "the `STORE` that decided: "+strings.Join(e.storeIDs(), ", "))
+	fl.StringVar(&version, "version", "", "the `VERSION` that it was about (the last one by default)")
+	fl.StringArrayVar(&reasons, "about", nil, "`PART` that a reason is about; may be repeated")
+	fl.StringArrayVar(&said, "said", nil, "`TEXT` that the reviewer wrote about it")
+	fl.StringVar(&on, "on", "", "the `DAY` of the decision (today by default)")
+	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	return c
 }
@@ -250,10 +250,10 @@ func (e *env) ledgerReply() *cobra.Command {
 		},
 	}
 	fl := c.Flags()
-	fl.StringVar(&id, "store", "", "the store that you answered: "+strings.Join(e.storeIDs(), ", "))
-	fl.StringVar(&version, "version", "", "the version that it was about (the last one by default)")
-	fl.StringVar(&on, "on", "", "the day of the answer (today by default)")
-	fl.StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
+	fl.StringVar(&id, "store", "", "the `STORE` that you answered: "+strings.Join(e.storeIDs(), ", "))
+	fl.StringVar(&version, "version", "", "the `VERSION` that it was about (the last one by default)")
+	fl.StringVar(&on, "on", "", "the `DAY` of the answer (today by default)")
+	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	return c
 }
@@ -286,8 +286,8 @@ func (e *env) ledgerShow() *cobra.Command {
 			return report.LedgerText(e.out, l, e.stores(), e.look(e.out))
 		},
 	}
-	c.Flags().StringVar(&format, "format", "text", "form of the output: text or json")
-	c.Flags().StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
+	c.Flags().StringVar(&format, "format", "text", "`FORM` of the output: text or json")
+	c.Flags().StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
 	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
 	return c
 }

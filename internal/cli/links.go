@@ -56,10 +56,10 @@ Exit status: 0 when nothing is likely to be rejected for it, 1 when something is
 		},
 	}
 	fl := c.Flags()
-	fl.StringSliceVar(&onlyStores, "store", nil, "for this store only: "+strings.Join(e.storeIDs(), ", "))
-	fl.StringVar(&on, "on", "", "by the rules of a day, such as 2027-09-01 (today by default)")
-	fl.StringVar(&format, "format", "text", "form of the output: text or json")
-	fl.StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
+	fl.StringSliceVar(&onlyStores, "store", nil, "for this `STORE` only: "+strings.Join(e.storeIDs(), ", "))
+	fl.StringVar(&on, "on", "", "by the rules of a `DAY`, such as 2027-09-01 (today by default)")
+	fl.StringVar(&format, "format", "text", "`FORM` of the output: text or json")
+	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
 	fl.BoolVar(&private, "links-private", false, "fetch private and local addresses, too")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))

@@ -75,9 +75,9 @@ Exit status: as the checks had it. With --fail-on or --strict it is decided anew
 			return out.close()
 		},
 	}
-	c.Flags().StringVar(&format, "format", "text", "form of the output: "+strings.Join(report.FormNames(), ", "))
-	c.Flags().StringArrayVar(&outs, "out", nil, "also write a file, as FORMAT=FILE; may be repeated")
-	c.Flags().StringVar(&failOn, "fail-on", "error", "decide the exit status anew by this level or impact: "+strings.Join(check.FailWords, ", "))
+	c.Flags().StringVar(&format, "format", "text", "`FORM` of the output: "+strings.Join(report.FormNames(), ", "))
+	c.Flags().StringArrayVar(&outs, "out", nil, "also write a file, as `FORMAT=FILE`; may be repeated")
+	c.Flags().StringVar(&failOn, "fail-on", "error", "decide the exit status anew by this `LEVEL` or impact: "+strings.Join(check.FailWords, ", "))
 	c.Flags().BoolVar(&strict, "strict", false, "decide it anew: what is to answer, to confirm or not read makes it 1, too")
 	c.Flags().BoolVar(&all, "all", false, "leave nothing out")
 	_ = c.RegisterFlagCompletionFunc("format", choices(report.FormNames()...))

@@ -48,10 +48,10 @@ what a store will ask, then what to confirm. One screen, never more.`,
 		},
 	}
 	fl := c.Flags()
-	fl.StringSliceVar(&onlyStores, "store", nil, "for this store only: "+strings.Join(e.storeIDs(), ", "))
-	fl.StringVar(&on, "on", "", "as of a day, such as 2027-09-01 (today by default)")
-	fl.StringVar(&format, "format", "text", "form of the output: text or json")
-	fl.StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
+	fl.StringSliceVar(&onlyStores, "store", nil, "for this `STORE` only: "+strings.Join(e.storeIDs(), ", "))
+	fl.StringVar(&on, "on", "", "as of a `DAY`, such as 2027-09-01 (today by default)")
+	fl.StringVar(&format, "format", "text", "`FORM` of the output: text or json")
+	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
 	fl.BoolVar(&alone, "alone", false, "look at the packages by themselves, without a dossier")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))

@@ -60,10 +60,10 @@ Exit status: 0 when nothing keeps a page from being sent, 1 when something does.
 			return report.PicturesText(e.out, x, e.look(e.out))
 		},
 	}
-	c.Flags().StringVar(&format, "format", "text", "form of the output: text or json")
-	c.Flags().StringVar(&on, "on", "", "by the classes of a day, such as 2027-09-01 (today by default)")
-	c.Flags().StringSliceVar(&onlyStores, "store", nil, "for this store only: "+strings.Join(e.storeIDs(), ", "))
-	c.Flags().StringVar(&into, "sort-into", "", "copy the pictures into class folders below this one, which must be new or empty")
+	c.Flags().StringVar(&format, "format", "text", "`FORM` of the output: text or json")
+	c.Flags().StringVar(&on, "on", "", "by the classes of a `DAY`, such as 2027-09-01 (today by default)")
+	c.Flags().StringSliceVar(&onlyStores, "store", nil, "for this `STORE` only: "+strings.Join(e.storeIDs(), ", "))
+	c.Flags().StringVar(&into, "sort-into", "", "copy the pictures into class folders below this `FOLDER`, which must be new or empty")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
 	return c

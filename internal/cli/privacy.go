@@ -107,12 +107,12 @@ the developer's to choose: each missing one is marked, never guessed.`,
 			return err
 		},
 	}
-	c.Flags().StringVar(&format, "format", "text", "form of the output: text, json, or of a dossier csv")
-	c.Flags().StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
-	c.Flags().StringVar(&on, "on", "", "as of a day, such as 2027-09-01 (today by default)")
+	c.Flags().StringVar(&format, "format", "text", "`FORM` of the output: text, json, or of a dossier csv")
+	c.Flags().StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
+	c.Flags().StringVar(&on, "on", "", "as of a `DAY`, such as 2027-09-01 (today by default)")
 	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json", "csv"))
-	c.Flags().StringVar(&manifest, "manifest", "", "write a privacy manifest to this file, which must not exist yet")
-	c.Flags().StringVar(&bundle, "bundle", ".", "the bundle that the manifest is for: its path within the app")
+	c.Flags().StringVar(&manifest, "manifest", "", "write a privacy manifest to this `FILE`, which must not exist yet")
+	c.Flags().StringVar(&bundle, "bundle", ".", "the bundle that the manifest is for: its `PATH` within the app")
 	return c
 }
 

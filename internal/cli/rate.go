@@ -74,11 +74,11 @@ With --with QUESTION=ANSWER an answer is tried without writing it down.`,
 		},
 	}
 	fl := c.Flags()
-	fl.StringSliceVar(&onlyStores, "store", nil, "of this store only: "+strings.Join(e.storeIDs(), ", "))
-	fl.StringVar(&on, "on", "", "as of a day, such as 2027-09-01 (today by default)")
-	fl.StringVar(&format, "format", "text", "form of the output: text or json")
-	fl.StringArrayVar(&with, "with", nil, "try an answer, such as unrestricted_web=yes; may be repeated")
-	fl.StringVar(&folder, "dossier", "", "folder of the dossier (the current one or the nearest above it by default)")
+	fl.StringSliceVar(&onlyStores, "store", nil, "of this `STORE` only: "+strings.Join(e.storeIDs(), ", "))
+	fl.StringVar(&on, "on", "", "as of a `DAY`, such as 2027-09-01 (today by default)")
+	fl.StringVar(&format, "format", "text", "`FORM` of the output: text or json")
+	fl.StringArrayVar(&with, "with", nil, "try an answer, as `QUESTION=ANSWER`, such as unrestricted_web=yes; may be repeated")
+	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
 	return c

@@ -36,7 +36,7 @@ func (e *env) rulebookCommand() *cobra.Command {
 			return nil
 		},
 	}
-	test.Flags().StringArrayVar(&own, "tables", nil, "also give the rules the tables of this file; may be repeated")
+	test.Flags().StringArrayVar(&own, "tables", nil, "also give the rules the tables of this `FILE`; may be repeated")
 	c.AddCommand(test)
 	c.AddCommand(&cobra.Command{
 		Use:     "fields",

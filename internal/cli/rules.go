@@ -114,11 +114,11 @@ func (e *env) rulesCommand() *cobra.Command {
 		},
 	}
 	fl := c.Flags()
-	fl.StringSliceVar(&onlyStores, "store", nil, "rules of this store only: "+strings.Join(e.storeIDs(), ", "))
-	fl.StringSliceVar(&stages, "stage", nil, "rules of these stages only: "+strings.Join(rulebook.Stages, ", "))
-	fl.StringSliceVar(&imps, "impact", nil, "rules of this impact only: "+"refused, blocked, rejected, reach, craft")
-	fl.StringVar(&format, "format", "table", "form of the output: table, json or markdown")
-	fl.StringArrayVar(&books, "rulebook", nil, "also list the rules of this file; may be repeated")
+	fl.StringSliceVar(&onlyStores, "store", nil, "rules of this `STORE` only: "+strings.Join(e.storeIDs(), ", "))
+	fl.StringSliceVar(&stages, "stage", nil, "rules of these `STAGES` only: "+strings.Join(rulebook.Stages, ", "))
+	fl.StringSliceVar(&imps, "impact", nil, "rules of this `IMPACT` only: "+"refused, blocked, rejected, reach, craft")
+	fl.StringVar(&format, "format", "table", "`FORM` of the output: table, json or markdown")
+	fl.StringArrayVar(&books, "rulebook", nil, "also list the rules of this `FILE`; may be repeated")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	_ = c.RegisterFlagCompletionFunc("stage", choices(rulebook.Stages...))
 	_ = c.RegisterFlagCompletionFunc("impact", choices("refused", "blocked", "rejected", "reach", "craft"))
@@ -210,10 +210,10 @@ held against.`,
 			return usageError(fmt.Sprintf("there is no rule %q", args[0]), fix)
 		},
 	}
-	c.Flags().StringVar(&format, "format", "text", "form of the output: text or json")
+	c.Flags().StringVar(&format, "format", "text", "`FORM` of the output: text or json")
 	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
-	c.Flags().StringVar(&on, "on", "", "explain as of a day (today by default)")
-	c.Flags().StringArrayVar(&books, "rulebook", nil, "also know the rules of this file; may be repeated")
+	c.Flags().StringVar(&on, "on", "", "explain as of a `DAY` (today by default)")
+	c.Flags().StringArrayVar(&books, "rulebook", nil, "also know the rules of this `FILE`; may be repeated")
 	return c
 }
 

@@ -79,10 +79,10 @@ The pictures are those of the dossier, or those of some folders.`,
 			return nil
 		},
 	}
-	c.Flags().StringVar(&out, "out", "sheet", "name of the two files, without its ending")
-	c.Flags().StringVar(&on, "on", "", "by the classes of a day, such as 2027-09-01 (today by default)")
-	c.Flags().StringVar(&only, "language", "", "of this language only, such as it")
-	c.Flags().StringSliceVar(&onlyStores, "store", nil, "of this store only: "+strings.Join(e.storeIDs(), ", "))
+	c.Flags().StringVar(&out, "out", "sheet", "`NAME` of the two files, without its ending")
+	c.Flags().StringVar(&on, "on", "", "by the classes of a `DAY`, such as 2027-09-01 (today by default)")
+	c.Flags().StringVar(&only, "language", "", "of this `LANGUAGE` only, such as it")
+	c.Flags().StringSliceVar(&onlyStores, "store", nil, "of this `STORE` only: "+strings.Join(e.storeIDs(), ", "))
 	c.Flags().BoolVar(&dark, "dark", false, "draw the picture on a dark ground; the page follows the reader's system")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	return c

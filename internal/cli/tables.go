@@ -58,7 +58,7 @@ each means. The rows are those in force today.`,
 			return report.TablesText(e.out, names, lists, len(args) == 0, e.look(e.out))
 		},
 	}
-	c.Flags().StringVar(&format, "format", "table", "form of the output: table or json")
+	c.Flags().StringVar(&format, "format", "table", "`FORM` of the output: table or json")
 	_ = c.RegisterFlagCompletionFunc("format", choices("table", "json"))
 	return c
 }

@@ -102,12 +102,12 @@ A device is named, or written as values:
 			return report.Weigh(e.out, d, look)
 		},
 	}
-	c.Flags().StringArrayVar(&devices, "device", nil, "estimate for this device; may be repeated (all that are known by default)")
-	c.Flags().StringVar(&against, "against", "", "show what grew since this older package")
-	c.Flags().StringVar(&picture, "map", "", "also draw every file as a rectangle into this SVG file")
-	c.Flags().StringVar(&format, "format", "text", "form of the output: text or json")
-	c.Flags().StringVar(&on, "on", "", "by the stores' bounds of a day, such as 2027-09-01 (today by default)")
-	c.Flags().StringArrayVar(&own, "table", nil, "also look for the third-party code of this file of tables; may be repeated")
+	c.Flags().StringArrayVar(&devices, "device", nil, "estimate for this `DEVICE`; may be repeated (all that are known by default)")
+	c.Flags().StringVar(&against, "against", "", "show what grew since this older `PACKAGE`")
+	c.Flags().StringVar(&picture, "map", "", "also draw every file as a rectangle into this SVG `FILE`")
+	c.Flags().StringVar(&format, "format", "text", "`FORM` of the output: text or json")
+	c.Flags().StringVar(&on, "on", "", "by the stores' bounds of a `DAY`, such as 2027-09-01 (today by default)")
+	c.Flags().StringArrayVar(&own, "table", nil, "also look for the third-party code of this `FILE` of tables; may be repeated")
 	c.Flags().BoolVar(&all, "all", false, "leave nothing out")
 	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
 	return c

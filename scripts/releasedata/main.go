@@ -18,8 +18,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/spf13/cobra/doc"
-
 	"regola.example/regola/internal/cli"
 )
 
@@ -46,9 +44,8 @@ func write(program, version, on, dir string) error {
 	}
 	cli.Version = version
 	root := cli.Command()
-	root.DisableAutoGenTag = true
-	head := &doc.GenManHeader{Title: "REGOLA", Section: "1", Date: &day, Source: "Regola " + version, Manual: "Regola"}
-	if err := doc.GenManTree(root, head, filepath.Join(dir, "man")); err != nil {
+	root.InitDefaultCompletionCmd()
+	if err := manuals(root, version, on, filepath.Join(dir, "man")); err != nil {
 		return err
 	}
 	if err := errors.Join(

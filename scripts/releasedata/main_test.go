@@ -4,6 +4,7 @@ import (
 	"debug/buildinfo"
 	"encoding/json"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"runtime/debug"
 	"strings"
@@ -39,7 +40,16 @@ func TestWrite(t *testing.T) {
 	}))
 	page, err := os.ReadFile(filepath.Join(first, "man/regola-check.1"))
 	require.NoError(t, err)
-	assert.Contains(t, string(page), `"Nov 2026" "Regola 9.8.7"`)
+	assert.Contains(t, string(page), `.TH REGOLA\-CHECK 1 2026-11-25 "Regola 9.8.7" Regola`)
+	assert.Contains(t, string(page), ".TP 12\n"+`\fB\-\-shard\fR \fII/N\fR`+"\njudge one part")
+	assert.Equal(t, `a\-b`+"\n"+`\&.c`+"\n"+`\&'d \e`, roff("a-b\n.c\n'd \\"))
+	if lint, err := exec.LookPath("mandoc"); err == nil {
+		pages, err := filepath.Glob(filepath.Join(first, "man/*.1"))
+		require.NoError(t, err)
+		out, err := exec.Command(lint, append([]string{"-Tlint"}, pages...)...).CombinedOutput()
+		assert.NoError(t, err)
+		assert.Empty(t, string(out))
+	}
 	data, err := os.ReadFile(filepath.Join(first, "regola.cdx.json"))
 	require.NoError(t, err)
 	var bill struct {

@@ -67,7 +67,7 @@ func TestLedger(t *testing.T) {
 	out = call(1, "check", "--on", on, "--store", "android", "other.aab")
 	assert.Contains(t, out, "the version code 1400 was sent before")
 
-	// A line that nobody can read is told, and the others are used.
+	// A line that nobody can read is reported, and the others are used.
 	add(t, filepath.Join(dir, "ledger.jsonl"), "{\"regola\":9,\"store\":\"ios\",\"on\":\"2026-01-01\"}\n<<<<<<< HEAD\n")
 	out = call(0, "check", "--on", on, "--all")
 	assert.Contains(t, out, "written in format 9, by a newer program")

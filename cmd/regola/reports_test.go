@@ -204,7 +204,7 @@ func TestReports(t *testing.T) {
 	assert.Equal(t, 2, exit)
 	assert.Contains(t, stderr, "--shard")
 
-	// A file that cannot be written is told before anything is judged, and no other
+	// A file that cannot be written is reported before anything is judged, and no other
 	// is left half written.
 	_, stderr, exit = regola(t, dir, "check", "--on", on, "faulty", "--out", "html=new.html", "--out", "json=none/x.json")
 	assert.Equal(t, 2, exit)
@@ -325,7 +325,7 @@ func TestBase(t *testing.T) {
 	assert.Contains(t, out, "PASSES")
 	assert.Contains(t, out, "sound/build/terrafuoco.aab")
 
-	// Faults in the base are told there, those of its own here.
+	// Faults in the base are reported there, those of its own here.
 	write("b/dossier.yaml", "regola: 1\nbase: ../faulty\nanswers:\n  ads: true\nreview:\n  contact: {phone: '12'}\n")
 	write("b/listing/de.yaml", "name: Terrafuoco\n")
 	brief, _ := check("--brief", "b")

@@ -48,17 +48,15 @@ The form ical is a calendar file (RFC 5545); read again, it updates its events.`
 			}
 			var turns []*run.Turn
 			app := ""
-			jobs, missing := inputs(args, folder, alone)
+			job, missing := input(args, folder, alone)
 			switch {
 			case missing != nil && (len(args) > 0 || folder != "" || alone):
 				return missing
 			case missing != nil:
 				turns, err = r.Dates(last)
-			case len(jobs) > 1:
-				return usageError("these are several dossiers", "give one")
 			default:
 				var res *check.Result
-				if turns, res, err = r.Ahead(c.Context(), jobs[0], last); err == nil {
+				if turns, res, err = r.Ahead(c.Context(), job, last); err == nil {
 					app = strings.TrimSpace(res.App + " " + res.Version)
 				}
 			}

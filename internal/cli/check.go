@@ -113,6 +113,18 @@ it is also 1 when something is to answer, to confirm, or could not be read.`,
 	return c
 }
 
+// input is inputs for a command that is about one release.
+func input(args []string, folder string, alone bool) (run.Job, error) {
+	jobs, err := inputs(args, folder, alone)
+	switch {
+	case err != nil:
+		return run.Job{}, err
+	case len(jobs) > 1:
+		return run.Job{}, usageError("these are several dossiers", "give one")
+	}
+	return jobs[0], nil
+}
+
 // inputs sorts the arguments into packages and folders of dossiers. Packages
 // belong to one dossier; several dossiers are one job each.
 func inputs(args []string, folder string, alone bool) ([]run.Job, error) {

@@ -30,24 +30,21 @@ ask because of this package and did not ask because of that one.`,
 			if err != nil {
 				return err
 			}
-			jobs, err := inputs(args, folder, alone)
+			job, err := input(args, folder, alone)
 			if err != nil {
 				return err
-			}
-			if len(jobs) > 1 {
-				return usageError("these are several dossiers", "give one")
 			}
 			r, err := run.New(e.lib, run.Options{Options: check.Options{Day: on}, Stores: onlyStores, Rulebooks: books})
 			if err != nil {
 				return err
 			}
-			res, err := r.Check(c.Context(), jobs[0])
+			res, err := r.Check(c.Context(), job)
 			if err != nil {
 				return err
 			}
 			var only []*check.Duty
 			if len(since) > 0 {
-				old, err := r.Check(c.Context(), run.Job{Dossier: jobs[0].Dossier, Packages: since})
+				old, err := r.Check(c.Context(), run.Job{Dossier: job.Dossier, Packages: since})
 				if err != nil {
 					return err
 				}

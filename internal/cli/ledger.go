@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/report"
@@ -31,17 +32,11 @@ update brings.`,
 
 // dossierJob is the one dossier that a call is about.
 func dossierJob(args []string, folder string) (run.Job, error) {
-	jobs, err := inputs(args, folder, false)
-	if err != nil {
-		return run.Job{}, err
+	job, err := input(args, folder, false)
+	if err == nil && job.Dossier == "" {
+		err = usageError("a ledger lies beside a dossier, and there is none here", "go to its folder, or name it with --dossier")
 	}
-	if len(jobs) > 1 {
-		return run.Job{}, usageError("these are several dossiers", "give one")
-	}
-	if jobs[0].Dossier == "" {
-		return run.Job{}, usageError("a ledger lies beside a dossier, and there is none here", "go to its folder, or name it with --dossier")
-	}
-	return jobs[0], nil
+	return job, err
 }
 
 func (e *env) ledgerRecord() *cobra.Command {
@@ -143,17 +138,7 @@ property list), or behaviour.`,
 		},
 		ValidArgs: []string{"accepted", "rejected"},
 		RunE: func(_ *cobra.Command, args []string) error {
-			on, err := e.dayFlag(on)
-			if err != nil {
-				return err
-			}
-			if id == "" {
-				return usageError("the store is not named", "add --store: "+strings.Join(e.storeIDs(), ", "))
-			}
-			if err := oneOf("--store", id, e.storeIDs()); err != nil {
-				return err
-			}
-			job, err := dossierJob(nil, folder)
+			on, job, err := e.entry(on, id, folder)
 			if err != nil {
 				return err
 			}
@@ -220,17 +205,7 @@ func (e *env) ledgerReply() *cobra.Command {
 			return nil
 		},
 		RunE: func(_ *cobra.Command, args []string) error {
-			on, err := e.dayFlag(on)
-			if err != nil {
-				return err
-			}
-			if id == "" {
-				return usageError("the store is not named", "add --store: "+strings.Join(e.storeIDs(), ", "))
-			}
-			if err := oneOf("--store", id, e.storeIDs()); err != nil {
-				return err
-			}
-			job, err := dossierJob(nil, folder)
+			on, job, err := e.entry(on, id, folder)
 			if err != nil {
 				return err
 			}
@@ -299,4 +274,19 @@ func (e *env) storeName(id string) string {
 		}
 	}
 	return id
+}
+
+// entry is what decide and reply share: the day and the dossier of a call for one store.
+func (e *env) entry(on, id, folder string) (d day.Day, job run.Job, err error) {
+	if d, err = e.dayFlag(on); err != nil {
+		return d, job, err
+	}
+	if id == "" {
+		return d, job, usageError("the store is not named", "add --store: "+strings.Join(e.storeIDs(), ", "))
+	}
+	if err := oneOf("--store", id, e.storeIDs()); err != nil {
+		return d, job, err
+	}
+	job, err = dossierJob(nil, folder)
+	return d, job, err
 }

@@ -30,18 +30,15 @@ Exit status: 0 when nothing is likely to be rejected for it, 1 when something is
 			if err != nil {
 				return err
 			}
-			jobs, err := inputs(args, folder, false)
+			job, err := input(args, folder, false)
 			if err != nil {
 				return err
-			}
-			if len(jobs) > 1 {
-				return usageError("these are several dossiers", "give one")
 			}
 			r, err := run.New(e.lib, run.Options{Options: check.Options{Day: on}, Stores: onlyStores, Links: &links.Fetcher{Private: private}})
 			if err != nil {
 				return err
 			}
-			res, err := r.Check(c.Context(), jobs[0])
+			res, err := r.Check(c.Context(), job)
 			if err != nil {
 				return err
 			}

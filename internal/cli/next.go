@@ -25,18 +25,15 @@ what a store will ask, then what to confirm. One screen, never more.`,
 			if err != nil {
 				return err
 			}
-			jobs, err := inputs(args, folder, alone)
+			job, err := input(args, folder, alone)
 			if err != nil {
 				return err
-			}
-			if len(jobs) > 1 {
-				return usageError("these are several dossiers", "give one")
 			}
 			r, err := run.New(e.lib, run.Options{Options: check.Options{Day: on}, Stores: onlyStores})
 			if err != nil {
 				return err
 			}
-			res, err := r.Check(c.Context(), jobs[0])
+			res, err := r.Check(c.Context(), job)
 			if err != nil {
 				return err
 			}

@@ -29,14 +29,11 @@ With --with QUESTION=ANSWER an answer is tried without writing it down.`,
 			if err != nil {
 				return err
 			}
-			jobs, err := inputs(args, folder, false)
+			job, err := input(args, folder, false)
 			if err != nil {
 				return err
 			}
-			if len(jobs) > 1 {
-				return usageError("these are several dossiers", "give one")
-			}
-			if jobs[0].Dossier == "" {
+			if job.Dossier == "" {
 				return usageError("ratings follow from the answers of a dossier, and there is none here", "go to its folder, or name it with --dossier")
 			}
 			set, err := e.lib.Tables()
@@ -61,7 +58,6 @@ With --with QUESTION=ANSWER an answer is tried without writing it down.`,
 			if err != nil {
 				return err
 			}
-			job := jobs[0]
 			job.Content = answers
 			res, err := r.Check(c.Context(), job)
 			if err != nil {

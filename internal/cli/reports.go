@@ -32,7 +32,7 @@ type sink struct {
 }
 
 // sinks opens all outputs of a call before anything is judged, so that a name that
-// cannot be written is told at once.
+// cannot be written is reported at once.
 type sinks struct {
 	list []*sink
 	read []string // files that no report may replace

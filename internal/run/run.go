@@ -262,7 +262,7 @@ func (r *Runner) noting(s *store.Store) (*notes, error) {
 }
 
 // Warm loads what Notes needs for the packages of a platform, for a call that has
-// something else to do meanwhile. What goes wrong is told by Notes.
+// something else to do meanwhile. What goes wrong is an error of Notes.
 func (r *Runner) Warm(platform string) {
 	for _, s := range r.stores {
 		if s.Platform == platform {

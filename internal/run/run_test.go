@@ -364,7 +364,7 @@ func TestAppend(t *testing.T) {
 	assert.Empty(t, left)
 }
 
-// TestAhead judges a release as of the days ahead: a day is told once and in order,
+// TestAhead judges a release as of the days ahead: a day is listed once and in order,
 // and what ends is found from its day on.
 func TestAhead(t *testing.T) {
 	opt := options(t)
@@ -395,7 +395,7 @@ func TestAhead(t *testing.T) {
 }
 
 // TestEdition takes a newer edition of a built-in file in its place, and refuses an
-// older one; a mistake in it is told at once.
+// older one; a mistake in it is reported at once.
 func TestEdition(t *testing.T) {
 	built, err := os.ReadFile("../../rulebooks/android/bundle.yaml")
 	require.NoError(t, err)

@@ -61,7 +61,7 @@ rules:
 		"2027-01-01 android limit least_level: least level becomes 26",
 		"2027-04-01 android rule house/level: binds no more: We serve from level 28",
 	}, say(calendar.BuiltIn([]*rulebook.Book{book}, nil, on("2026-11-23"), on("2027-12-31"))))
-	assert.Len(t, calendar.BuiltIn([]*rulebook.Book{book, book}, nil, on("2026-11-22"), on("2028-01-01")), 4, "a day is told once")
+	assert.Len(t, calendar.BuiltIn([]*rulebook.Book{book, book}, nil, on("2026-11-22"), on("2028-01-01")), 4, "a day is listed once")
 }
 
 // TestOwn lists what ends for one release.

@@ -62,7 +62,7 @@ func TestTake(t *testing.T) {
 	bad.Take(parse(t, "base.yaml", "part:\n  kidn: y\n"), nil)
 	ps := bad.Decode(&w)
 	require.Len(t, ps, 1)
-	assert.Equal(t, "base.yaml:2:3", ps[0].At.String(), "a mistake in a base is told there")
+	assert.Equal(t, "base.yaml:2:3", ps[0].At.String(), "a mistake in a base is reported there")
 	odd := parse(t, "mine.yaml", "part: x\n")
 	odd.Take(parse(t, "base.yaml", "part: {a: y}\n"), nil)
 	require.Len(t, odd.Decode(&w), 1, "a value of another kind stands")

@@ -85,7 +85,7 @@ func TestDevices(t *testing.T) {
 }
 
 // TestParts holds the sums: kinds add up to the whole, and what is there twice, too
-// wide, or from others is told with its bytes.
+// wide, or from others is listed with its bytes.
 func TestParts(t *testing.T) {
 	set := builtIn(t).Clone()
 	set.SDKs = append(set.SDKs, &tables.SDK{ID: "org.example.lanterna.ads", Kind: "ads", Classes: []string{"org.example.lanterna.ads"}, Files: []string{"libkiln.so"}})

@@ -297,7 +297,8 @@ func (p *printer) duties(r *check.Result) {
 		return
 	}
 	p.line("")
-	p.line("%s  %s", p.strong("TO ANSWER  "+Count(len(open), "question", "questions")), p.dim(`the stores will ask; "regola duties" says where to write each`))
+	p.line("%s  %s", p.strong("TO ANSWER  "+Count(len(open), "question", "questions")),
+		p.dim(Count(r.Count(check.ToAnswer), "rule waits", "rules wait")+` for them; "regola duties" says where to write each`))
 	open = gathered(open, p.look.All)
 	for i, d := range open {
 		if i == maxDuties && !p.look.All {

@@ -462,6 +462,11 @@ func TestVersionAndCompletion(t *testing.T) {
 	out, _, exit = regola(t, t.TempDir(), "completion", "bash")
 	assert.Zero(t, exit)
 	assert.Contains(t, out, "__start_regola")
-	out, _, _ = regola(t, t.TempDir(), "__complete", "explain", "ios/ic")
-	assert.Contains(t, out, "ios/icon-name")
+	for call, want := range map[string]string{
+		"explain ios/ic": "ios/icon-name\t", "check --out ": "sarif=\n", "check --out json=": ":0\n", "merge --format ": "junit\n",
+		"rate --with ": "unrestricted_web=yes\n", "weigh --device ": "phone\ta phone of today\n", "check --fo": "--format\tFORM of the output",
+	} {
+		out, _, _ = regola(t, t.TempDir(), append([]string{"__complete"}, strings.Split(call, " ")...)...)
+		assert.Contains(t, out, want, call)
+	}
 }

@@ -106,6 +106,7 @@ it is also 1 when something is to answer, to confirm, or could not be read.`,
 	fl.BoolVar(&fetch, "links", false, "fetch what the dossier's links lead to, and judge it; the only use of the network")
 	fl.BoolVar(&private, "links-private", false, "with --links: fetch private and local addresses, too")
 	fl.StringVar(&shard, "shard", "", "judge one part of the dossiers only, as `I/N`: of N parts the one with the number I, from 1")
+	_ = c.RegisterFlagCompletionFunc("out", outForms)
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	_ = c.RegisterFlagCompletionFunc("stage", choices(rulebook.Stages...))
 	_ = c.RegisterFlagCompletionFunc("fail-on", choices(check.FailWords...))

@@ -57,6 +57,9 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	}()
 	e := &env{in: in, out: &output{Writer: out}, err: errOut, today: today, lib: rulebooks.BuiltIn}
 	root := e.root()
+	if len(args) > 0 && strings.HasPrefix(args[0], cobra.ShellCompRequestCmd) {
+		plainUsage(root)
+	}
 	root.SetArgs(args)
 	c, err := root.ExecuteContextC(ctx)
 	if ctx.Err() != nil {
@@ -334,12 +337,6 @@ func oneOf(flag, value string, choices []string) error {
 		fix = fmt.Sprintf("did you mean %q? %s", near, "The choices are: "+strings.Join(choices, ", "))
 	}
 	return usageError(fmt.Sprintf("%s: %q is not a choice", flag, value), fix)
-}
-
-func choices(values ...string) func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-	return func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-		return values, cobra.ShellCompDirectiveNoFileComp
-	}
 }
 
 // storeIDs lists the ids of the stores.

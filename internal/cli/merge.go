@@ -80,6 +80,7 @@ Exit status: as the checks had it. With --fail-on or --strict it is decided anew
 	c.Flags().StringVar(&failOn, "fail-on", "error", "decide the exit status anew by this `LEVEL` or impact: "+strings.Join(check.FailWords, ", "))
 	c.Flags().BoolVar(&strict, "strict", false, "decide it anew: what is to answer, to confirm or not read makes it 1, too")
 	c.Flags().BoolVar(&all, "all", false, "leave nothing out")
+	_ = c.RegisterFlagCompletionFunc("out", outForms)
 	_ = c.RegisterFlagCompletionFunc("format", choices(report.FormNames()...))
 	return c
 }

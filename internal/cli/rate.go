@@ -75,6 +75,7 @@ With --with QUESTION=ANSWER an answer is tried without writing it down.`,
 	fl.StringVar(&format, "format", "text", "`FORM` of the output: text or json")
 	fl.StringArrayVar(&with, "with", nil, "try an answer, as `QUESTION=ANSWER`, such as unrestricted_web=yes; may be repeated")
 	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
+	_ = c.RegisterFlagCompletionFunc("with", e.answers)
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
 	return c

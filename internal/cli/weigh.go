@@ -109,6 +109,7 @@ A device is named, or written as values:
 	c.Flags().StringVar(&on, "on", "", "by the stores' bounds of a `DAY`, such as 2027-09-01 (today by default)")
 	c.Flags().StringArrayVar(&own, "table", nil, "also look for the third-party code of this `FILE` of tables; may be repeated")
 	c.Flags().BoolVar(&all, "all", false, "leave nothing out")
+	_ = c.RegisterFlagCompletionFunc("device", e.devices)
 	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
 	return c
 }

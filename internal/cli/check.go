@@ -146,6 +146,9 @@ func inputs(args []string, folder string, alone bool) ([]run.Job, error) {
 		}
 		packages = append(packages, a)
 	}
+	if filepath.Base(folder) == dossier.FileName && dossier.Exists(filepath.Dir(folder)) {
+		folder = filepath.Dir(folder)
+	}
 	if folder != "" {
 		folders = append(folders, folder)
 	}

@@ -80,9 +80,9 @@ func (e *env) factsCommand() *cobra.Command {
 	return c
 }
 
-func somePackage(_ *cobra.Command, args []string) error {
+func somePackage(c *cobra.Command, args []string) error {
 	if len(args) == 0 {
-		return usageError("a package is expected", `name it: "regola facts app.aab"`)
+		return usageError("a package is expected", `name it: "`+c.CommandPath()+` app.aab"`)
 	}
 	return nil
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -286,12 +287,24 @@ func (e *env) withDossier(books []string) ([]string, error) {
 // nearestRule finds the rule that was probably meant, also when the rulebook's
 // name was left out.
 func nearestRule(word string, ids []string) string {
-	for _, id := range ids {
-		if strings.HasSuffix(id, "/"+word) {
-			return id
+	// What a rule is about is remembered better than to which book it belongs.
+	topics := make([]string, len(ids))
+	for i, id := range ids {
+		_, topics[i], _ = strings.Cut(id, "/")
+	}
+	book, topic, ok := strings.Cut(word, "/")
+	if !ok {
+		book, topic = "", word
+	}
+	near := ""
+	if best := spell.Nearest(topic, topics); best != "" {
+		for i, id := range ids {
+			if topics[i] == best && (near == "" || strings.HasPrefix(id, book+"/")) {
+				near = id
+			}
 		}
 	}
-	return spell.Nearest(word, ids)
+	return cmp.Or(near, spell.Nearest(word, ids))
 }
 
 // explainAnswer says who asks for an answer of the dossier, and what reads it.

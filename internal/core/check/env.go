@@ -38,6 +38,8 @@ const (
 	codeVar  = "code"
 )
 
+const limitHint = "limits are written under limits: in the rulebook"
+
 // NewEnv makes the environment of some rulebooks and tables, with what was
 // typed of them before, which may be nil. Limits of one name in several books
 // must be of one type.
@@ -63,7 +65,8 @@ func NewEnv(books []*rulebook.Book, t *tables.Set, typed *engine.Typed) (*Env, p
 		return nil, ps
 	}
 	env, err := engine.NewEnv(reflect.TypeFor[submission.Submission](), engine.Options{
-		Records:   []engine.Record{{Name: limitVar, Fields: limits}, {Name: sinceVar, Fields: since}, {Name: tableVar, Fields: tableTypes(t)}},
+		Records: []engine.Record{{Name: limitVar, Fields: limits, Hint: limitHint}, {Name: sinceVar, Fields: since, Hint: limitHint},
+			{Name: tableVar, Fields: tableTypes(t), Hint: `tables of your own are named under tables: in the dossier; "regola rulebook test" takes them with --tables FILE`}},
 		Variables: map[string]*types.Type{dayVar: types.TimestampType, codeVar: engine.TypeFor[signs.Index]()},
 		Functions: functions(),
 		Typed:     typed,

@@ -37,6 +37,7 @@ const maxCost = 1_000_000
 type Record struct {
 	Name   string // of the variable; its type has the same name
 	Fields map[string]*types.Type
+	Hint   string // where its fields come from, for a problem about one that is not there
 }
 
 // View is the value of a Record in one evaluation. Get returns a Go value
@@ -194,7 +195,7 @@ func (e *Env) typeOf(env *cel.Env, s Source, item *types.Type) (*ast.AST, place.
 	if iss.Err() != nil {
 		var ps place.Problems
 		for _, err := range iss.Errors() {
-			ps = append(ps, &place.Problem{At: s.place(err.Location.Line(), err.Location.Column()), What: s.For + ": " + plainError(err.Message), Fix: e.near(err.Message)})
+			ps = append(ps, &place.Problem{At: s.place(err.Location.Line(), err.Location.Column()), What: s.For + ": " + plainError(err.Message), Fix: e.near(s.Text, err.Message)})
 		}
 		return nil, ps
 	}
@@ -297,12 +298,21 @@ func (s Source) place(line, column int) place.Place {
 	return at
 }
 
-// near says which name was probably meant.
-func (e *Env) near(msg string) string {
+// near says which name was probably meant in a condition.
+func (e *Env) near(text, msg string) string {
 	var word string
 	var names []string
 	if m := undefinedField.FindStringSubmatch(msg); m != nil {
 		word, names = m[1], e.provider.fieldNames()
+		for _, r := range e.provider.records {
+			if !regexp.MustCompile(`\b` + r.Name + `\.` + word + `\b`).MatchString(text) {
+				continue
+			}
+			if n := spell.Nearest(word, slices.Sorted(maps.Keys(r.Fields))); n != "" {
+				return fmt.Sprintf("did you mean %q? %s", n, r.Hint)
+			}
+			return r.Hint
+		}
 	} else if m := undeclared.FindStringSubmatch(msg); m != nil {
 		word = m[1]
 		names = append(slices.Clone(e.names), "it", "on")

@@ -130,6 +130,10 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 		return flagError(c, err)
 	})
 	root.SetHelpCommand(helpCommand(root))
+	cobra.AddTemplateFunc("columns", func() int { return e.look(e.out).Columns() })
+	cobra.AddTemplateFunc("filled", func(text string) string { return e.look(e.out).Fill(text) })
+	root.SetHelpTemplate(strings.Replace(root.HelpTemplate(), "{{. |", "{{filled . |", 1))
+	root.SetUsageTemplate(strings.ReplaceAll(root.UsageTemplate(), ".FlagUsages |", ".FlagUsagesWrapped columns |"))
 	const itself = "Regola itself"
 	cobra.EnableCommandSorting = false // they stand in working order
 	for _, g := range []struct {

@@ -24,7 +24,7 @@ func (e *env) demoCommand() *cobra.Command {
 	var on string
 	c := &cobra.Command{
 		Use:   "demo [FOLDER]",
-		Short: "Write a made-up release with faults, judge it, and show what to try next",
+		Short: "Write a made-up release with faults, judge it, say what to try",
 		Long: `Write the demo into a folder (a temporary one by default): the made-up app
 "Terrafuoco" as an Android and an iOS release, once with a handful of faults and
 once fixed; then judge the faulty one. A file that is already there and differs

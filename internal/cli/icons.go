@@ -24,7 +24,7 @@ func (e *env) iconsCommand() *cobra.Command {
 	var out, background, name string
 	c := &cobra.Command{
 		Use:   "icons MASTER --out DIR",
-		Short: "Make every icon that packages and store pages need from one picture",
+		Short: "Make every icon that packages and pages need from one picture",
 		Long: `Draw the whole icon set from one master: launcher icons of all densities, plain and
 round, the layers of an adaptive icon with the motif inside the circle that no mask
 cuts, a one-colour layer for themed home screens, the icons of both store pages, and

@@ -22,7 +22,7 @@ func (e *env) privacyCommand() *cobra.Command {
 	var manifest, bundle, format, folder, on string
 	c := &cobra.Command{
 		Use:   "privacy [DOSSIER|PACKAGE]",
-		Short: "Show what each store hears about data, beside what the packages point to",
+		Short: "Show what each store hears about data, and what packages point to",
 		Long: `Of a dossier: the form on data of each store, as it follows from answers: data: in
 dossier.yaml, who collects each kind, what in the packages points to it, and what
 the packages point to and the sheet leaves out.

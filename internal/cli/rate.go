@@ -16,7 +16,7 @@ func (e *env) rateCommand() *cobra.Command {
 	var onlyStores, with []string
 	c := &cobra.Command{
 		Use:   "rate [PACKAGE…|DOSSIER]",
-		Short: "Estimate the age ratings that follow from the answers on the content",
+		Short: "Estimate age ratings from the answers on the content",
 		Long: `Estimate which age rating each board and each store gives for the answers on the
 content, as of a day: the label, the answers that lead there, the range that is
 plausible, and the single answer that would change it. What contradicts the ages

@@ -145,7 +145,7 @@ func (e *env) explainCommand() *cobra.Command {
 	var books []string
 	c := &cobra.Command{
 		Use:   "explain RULE|ANSWER",
-		Short: "Say what a rule wants, why, and since when; or who asks for an answer",
+		Short: "Say what a rule wants, and why; or who asks for an answer",
 		Long: `Say what a rule wants, why, since when, and what it rests on. With the path of an
 answer, such as answers.accounts.ways: what it means, who asks for it, and what it is
 held against.`,

@@ -19,7 +19,7 @@ func (e *env) sheetCommand() *cobra.Command {
 	var dark bool
 	c := &cobra.Command{
 		Use:   "sheet [FOLDER…]",
-		Short: "Draw everything that a visitor of the store page sees, as one picture and one page",
+		Short: "Draw the store pages as visitors see them",
 		Long: `Draw the store pages by store and language: the icon under the masks of home screens
 on light and dark grounds, the feature graphic, every screenshot by class in its
 order and at one scale, previews, and what is wrong, marked where it is. The HTML

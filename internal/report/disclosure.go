@@ -65,7 +65,7 @@ func signs(list []*evidence.Data) string {
 func Disclosures(w io.Writer, r *check.Result, look Look) error {
 	p := &printer{w: w, look: look}
 	title, right := strings.TrimSpace(r.App+" "+r.Version), "what each store hears about data, from answers: data:"
-	p.line("%s%s%s", p.strong(title), strings.Repeat(" ", max(2, p.look.width()-len([]rune(title))-len(right))), p.dim(right))
+	p.line("%s%s%s", p.strong(title), strings.Repeat(" ", max(2, p.look.Columns()-len([]rune(title))-len(right))), p.dim(right))
 	for _, s := range NewDisclosureDocument(r).Stores {
 		p.line("")
 		p.line("%s", p.strong(s.Name))

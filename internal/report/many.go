@@ -31,7 +31,7 @@ func openText(w io.Writer, look Look, names []string) Writer {
 	for _, n := range names {
 		t.width = max(t.width, uniseg.StringWidth(visible.Text(n)))
 	}
-	t.width = min(t.width, look.width()/3)
+	t.width = min(t.width, look.Columns()/3)
 	return t
 }
 
@@ -70,7 +70,7 @@ func (t *table) Add(i *Item) error {
 		if n := len(i.Problems); n > 1 {
 			what += fmt.Sprintf(" (and %s)", Count(n-1, "more problem", "more problems"))
 		}
-		p.line("%s  NOT JUDGED  %s", p.path(pad(name, t.width)), p.dim(cutTo(visible.Text(what), max(20, p.look.width()-t.width-14))))
+		p.line("%s  NOT JUDGED  %s", p.path(pad(name, t.width)), p.dim(cutTo(visible.Text(what), max(20, p.look.Columns()-t.width-14))))
 		return p.err
 	}
 	if p.look.All {

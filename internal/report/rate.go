@@ -66,7 +66,7 @@ func Ratings(w io.Writer, r *check.Result, look Look) error {
 	p := &printer{w: w, look: look}
 	title := strings.TrimSpace(r.App + " " + r.Version)
 	right := "estimate as of " + r.Day.Long()
-	p.line("%s%s%s", p.strong(title), strings.Repeat(" ", max(2, p.look.width()-len([]rune(title))-len(right))), p.dim(right))
+	p.line("%s%s%s", p.strong(title), strings.Repeat(" ", max(2, p.look.Columns()-len([]rune(title))-len(right))), p.dim(right))
 	d := NewRatingDocument(r)
 	for _, s := range d.Stores {
 		p.line("")

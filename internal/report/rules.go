@@ -74,7 +74,7 @@ func RulesTable(w io.Writer, rules []*rulebook.Rule, look Look) error {
 		}
 		style := styleImpact[r.Fixed()]
 		head := "  " + look.paint(style, pad(impactWord(r), impactWidth)) + shown(pad(visible.Text(r.ID), widest+2))
-		room := look.width() - 2 - impactWidth - widest - 2
+		room := look.Columns() - 2 - impactWidth - widest - 2
 		for i, l := range strings.Split(wrap(visible.Text(r.Title), room), "\n") {
 			if i > 0 {
 				head = shown(strings.Repeat(" ", 2+impactWidth+widest+2))

@@ -28,7 +28,8 @@ type Look struct {
 // plainMarks writes our own marks in ASCII. Texts of packages stay as they are.
 var plainMarks = strings.NewReplacer("›", ">", "·", "-", "…", "...", "←", "<-")
 
-func (l Look) width() int {
+// Columns is how wide text is laid out: 100 columns where nothing is known, 40 to 120 else.
+func (l Look) Columns() int {
 	if l.Width <= 0 {
 		return 100
 	}
@@ -110,7 +111,7 @@ func (p *printer) path(s string) shown   { return p.look.paint(stylePath, visibl
 func (p *printer) block(indent int, label string, labelStyle *color.Color, text string, textStyle *color.Color) {
 	label = visible.Text(label)
 	head := strings.Repeat(" ", indent) + label
-	room := p.look.width() - uniseg.StringWidth(head)
+	room := p.look.Columns() - uniseg.StringWidth(head)
 	for i, l := range strings.Split(wrap(visible.Text(text), room), "\n") {
 		painted := p.look.paint(textStyle, l)
 		if i > 0 {
@@ -121,6 +122,26 @@ func (p *printer) block(indent int, label string, labelStyle *color.Color, text 
 		start := p.look.paint(labelStyle, trimmed) + shown(label[len(trimmed):])
 		p.line("%s%s%s", strings.Repeat(" ", indent), start, painted)
 	}
+}
+
+// Fill lays out running text anew; lines that are indented, and empty ones, stay.
+func (l Look) Fill(text string) string {
+	var out, running []string
+	flush := func() {
+		if len(running) > 0 {
+			out, running = append(out, wrap(strings.Join(running, " "), l.Columns())), nil
+		}
+	}
+	for line := range strings.SplitSeq(text, "\n") {
+		if line == "" || line[0] == ' ' {
+			flush()
+			out = append(out, line)
+			continue
+		}
+		running = append(running, line)
+	}
+	flush()
+	return strings.Join(out, "\n")
 }
 
 // wrap breaks a text between words, never inside one: a path or a digest that
@@ -180,7 +201,7 @@ func (p *printer) where(indent int, label string, at place.Place) {
 		}
 	}
 	head := strings.Repeat(" ", indent) + label
-	room := p.look.width() - uniseg.StringWidth(head)
+	room := p.look.Columns() - uniseg.StringWidth(head)
 	line, used := "", 0
 	flush := func() {
 		p.line("%s%s%s", strings.Repeat(" ", indent), p.dim(label), p.path(line))

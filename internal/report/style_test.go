@@ -19,6 +19,12 @@ func TestWrap(t *testing.T) {
 	assert.Equal(t, "陶器陶器陶器陶器陶器\n陶器", wrap("陶器陶器陶器陶器陶器陶器", 20), "wide characters take two columns")
 }
 
+func TestFill(t *testing.T) {
+	l := Look{Width: 40}
+	assert.Equal(t, "one two three four five six seven eight\nnine\n\nten:\n  as it  is\n  and so\nend", l.Fill("one two three\nfour five six seven eight nine\n\nten:\n  as it  is\n  and so\nend"))
+	assert.Equal(t, "", l.Fill(""))
+}
+
 func TestVisible(t *testing.T) {
 	assert.Equal(t, `a\u{1b}[31m b\u{202e}c`, visible.Text("a\x1b[31m\nb\u202ec"))
 	assert.Equal(t, "שלום\u200f", visible.Text("שלום\u200f"), "plain direction marks belong to their text")

@@ -44,7 +44,7 @@ var outcomeText = map[check.Outcome]string{
 func (p *printer) verdict(r *check.Result) {
 	title := visible.Text(strings.TrimSpace(r.App + " " + r.Version))
 	date := "judged as of " + r.Day.Long()
-	gap := p.look.width() - uniseg.StringWidth(title) - len(date)
+	gap := p.look.Columns() - uniseg.StringWidth(title) - len(date)
 	if gap < 2 {
 		p.line("%s", p.strong(title))
 		p.line("%s", p.dim(date))
@@ -60,7 +60,7 @@ func (p *printer) verdict(r *check.Result) {
 		words = max(words, len(outcomeText[s.Outcome(r.Partly())]))
 	}
 	for _, s := range r.Stores {
-		fits = fits && widest+names+words+6+uniseg.StringWidth(string(plain.counts(s))) <= p.look.width()
+		fits = fits && widest+names+words+6+uniseg.StringWidth(string(plain.counts(s))) <= p.look.Columns()
 	}
 	for _, s := range r.Stores {
 		o := s.Outcome(r.Partly())
@@ -156,7 +156,7 @@ func (p *printer) brief(f *check.Finding) {
 	if n := f.Places(); n > 1 {
 		say += fmt.Sprintf(" (and %d more)", n-1)
 	}
-	room := p.look.width() - 4 - len(f.Rule.ID)
+	room := p.look.Columns() - 4 - len(f.Rule.ID)
 	p.line("  %s  %s", pad(cutTo(say, room), room), p.dim(f.Rule.ID))
 }
 
@@ -436,10 +436,10 @@ func (p *printer) sum(r *check.Result, exit int) {
 		}
 	}
 	left, right := strings.Join(parts, " · "), fmt.Sprintf("exit %d", exit)
-	if unit := "  (rules, per store)"; len(r.Stores) > 1 && uniseg.StringWidth(left+unit)+2+len(right) <= p.look.width() {
+	if unit := "  (rules, per store)"; len(r.Stores) > 1 && uniseg.StringWidth(left+unit)+2+len(right) <= p.look.Columns() {
 		left += unit
 	}
-	gap := max(2, p.look.width()-uniseg.StringWidth(left)-len(right))
+	gap := max(2, p.look.Columns()-uniseg.StringWidth(left)-len(right))
 	p.line("")
 	p.line("%s%s%s", p.dim(left), strings.Repeat(" ", gap), p.dim(right))
 }

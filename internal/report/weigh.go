@@ -190,7 +190,7 @@ func (p *printer) parts(title string, list []*weigh.Part, whole int64) {
 	for _, x := range list[:min(len(list), p.most(maxParts))] {
 		names = max(names, uniseg.StringWidth(visible.Text(x.Name)))
 	}
-	names = min(names, p.look.width()/3)
+	names = min(names, p.look.Columns()/3)
 	for i, x := range list {
 		if i == p.most(maxParts) {
 			p.line("  %s", p.dim(fmt.Sprintf("and %d more (--all)", len(list)-i)))
@@ -209,7 +209,7 @@ func (p *printer) parts(title string, list []*weigh.Part, whole int64) {
 			what = strings.TrimSpace(fmt.Sprintf("%s (%d)", what, x.Files))
 		}
 		head := fmt.Sprintf("  %s  %s  %s  ", pad(name, names), p.bar(x.Packed, whole), padLeft(about+size(x.Packed), 15))
-		room := p.look.width() - names - 2 - barWidth - 2 - 15 - 4
+		room := p.look.Columns() - names - 2 - barWidth - 2 - 15 - 4
 		p.line("%s%s", shown(head), p.dim(cutTo(visible.Text(what), max(room, 8))))
 	}
 }

@@ -8,8 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"maps"
-	"path"
-	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -114,80 +112,6 @@ func New(lib *rulebooks.Library, opt Options) (*Runner, error) {
 // Stores lists the stores that are judged for.
 func (r *Runner) Stores() []*store.Store { return r.stores }
 
-// edition reads a further edition of a built-in rulebook: a file with the name of a
-// built-in one, store and file, such as android/bundle.yaml. It is nil, without a
-// problem, for any other file.
-func (r *Runner) edition(file string) (*rulebook.Book, place.Problems) {
-	all, err := r.lib.Stores()
-	if err != nil {
-		return nil, nil // reported where the rules are loaded
-	}
-	at := path.Join(filepath.Base(filepath.Dir(file)), filepath.Base(file))
-	for _, s := range all {
-		books, err := r.lib.Books(s)
-		if err != nil {
-			return nil, nil
-		}
-		for _, old := range books {
-			if !strings.HasSuffix(old.File, "/"+at) {
-				continue
-			}
-			data, err := regular.Read(file, maxYAML)
-			if err != nil {
-				return nil, nil // reported when it is read as a rulebook
-			}
-			b, ps := rulebook.Load(file, data)
-			if len(ps) > 0 || b.Name != old.Name || b.Store != old.Store {
-				return nil, ps
-			}
-			if b.Edition.Before(old.Edition.Time) {
-				return nil, place.Problems{{At: b.Field("edition"), What: fmt.Sprintf("this edition of %s is older than the built-in one, of %s", at, old.Edition), Fix: "leave it out, or take a newer one"}}
-			}
-			if r.newer == nil {
-				r.newer = map[string]*rulebook.Book{}
-			}
-			r.newer[old.File] = b
-			return b, nil
-		}
-	}
-	return nil, nil
-}
-
-// books are the built-in rulebooks of a store, in the editions that the call gives.
-func (r *Runner) books(s *store.Store) ([]*rulebook.Book, error) {
-	all, err := r.lib.Books(s)
-	if err != nil || len(r.newer) == 0 {
-		return all, err
-	}
-	out := slices.Clone(all)
-	for i, b := range out {
-		if n := r.newer[b.File]; n != nil {
-			out[i] = n
-		}
-	}
-	return out, nil
-}
-
-// Editions are those of the rulebooks and tables by which this runner judges, by file.
-func (r *Runner) Editions() (map[string]string, error) {
-	out := map[string]string{}
-	for _, s := range r.stores {
-		books, err := r.books(s)
-		if err != nil {
-			return nil, err
-		}
-		for _, b := range append(slices.Clone(books), r.own...) {
-			out[b.File] = b.Edition.String()
-		}
-	}
-	set, err := r.tables()
-	if err != nil {
-		return nil, err
-	}
-	out[rulebooks.Prefix+"tables"] = set.Edition.String()
-	return out, nil
-}
-
 // builtIn makes the judge of a store's built-in rules and of those of the call.
 func (r *Runner) builtIn(s *store.Store) (*judge, error) {
 	books, err := r.books(s)
@@ -239,60 +163,6 @@ func (r *Runner) newJudge(s *store.Store, books, own []*rulebook.Book, t *tables
 		}
 	}
 	return &judge{j, env, books}, problems.Err()
-}
-
-// notes are what some rulebooks say beside facts, with the environment of what they say.
-type notes struct {
-	env   *check.Env
-	books []*rulebook.Book
-}
-
-// noting loads the built-in rulebooks that say something beside facts, without all others.
-func (r *Runner) noting(s *store.Store) (*notes, error) {
-	books, err := r.lib.Noting(s)
-	if err != nil {
-		return nil, err
-	}
-	typed, err := r.lib.Typed(s)
-	if err != nil {
-		return nil, err
-	}
-	env, ps := check.NewEnv(books, &tables.Set{}, typed)
-	return &notes{env, books}, ps.Err()
-}
-
-// Warm loads what Notes needs for the packages of a platform, for a call that has
-// something else to do meanwhile. What goes wrong is an error of Notes.
-func (r *Runner) Warm(platform string) {
-	for _, s := range r.stores {
-		if s.Platform == platform {
-			go func() { _, _ = r.notes[s.ID]() }()
-		}
-	}
-}
-
-// Notes are what the stores' rulebooks say beside the facts of a package today,
-// by the fact's path.
-func (r *Runner) Notes(p *facts.Package) (map[string]string, error) {
-	out := map[string]string{}
-	for _, s := range r.stores {
-		if !s.Takes(p.Platform(), p.Kind) {
-			continue
-		}
-		noting, err := r.notes[s.ID]()
-		if err != nil {
-			return nil, err
-		}
-		sub := submission.New(submission.Sources{Store: s, Package: p, Tables: &tables.Set{}})
-		for _, b := range noting.books {
-			for _, n := range b.Notes {
-				if text := noting.env.Note(b, n, sub, r.opt.Day); text != "" {
-					out[strings.TrimPrefix(n.Of, "pkg.")] = text
-				}
-			}
-		}
-	}
-	return out, nil
 }
 
 // ReadBook reads a rulebook of a team's own.
@@ -657,29 +527,4 @@ func aims(d *dossier.Dossier, s *store.Store) bool {
 	_, _, pkg := d.Packages.For(s.Blocks)
 	_, _, id := d.App.IDs.For(s.Blocks)
 	return pkg || id || d.Packages.Empty() && d.App.IDs.Empty()
-}
-
-// Open reads packages, several at once, and tells all that is wrong. They are
-// in the order of the files; splits are not joined yet.
-func Open(ctx context.Context, files []string, opt artifact.Options) ([]*facts.Package, error) {
-	return openBy(ctx, files, func(file string) (*facts.Package, error) { return artifact.Open(file, opt) })
-}
-
-func openBy(ctx context.Context, files []string, open func(file string) (*facts.Package, error)) ([]*facts.Package, error) {
-	const atOnce = 2 // each holds its files
-	pkgs := make([]*facts.Package, len(files))
-	errs := make([]error, len(files))
-	if err := work.Few(ctx, len(files), atOnce, func(i int) { pkgs[i], errs[i] = open(files[i]) }); err != nil {
-		return nil, err
-	}
-	var problems place.Problems
-	for _, err := range errs {
-		var p *place.Problem
-		if errors.As(err, &p) {
-			problems = append(problems, p)
-		} else if err != nil {
-			return nil, err
-		}
-	}
-	return pkgs, problems.Err()
 }

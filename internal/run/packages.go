@@ -2,6 +2,7 @@ package run
 
 import (
 	"context"
+	"errors"
 	"os"
 	"path/filepath"
 	"slices"
@@ -12,6 +13,8 @@ import (
 	"regola.example/regola/internal/core/artifact"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/work"
 )
 
 // shelf keeps the packages that dossiers share: a package of a base is read once for all
@@ -71,4 +74,29 @@ func (s *shelf) find(x *shelved) *shelved {
 func inside(folder, file string) bool {
 	rel, err := filepath.Rel(folder, file)
 	return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
+}
+
+// Open reads packages, several at once, and tells all that is wrong. They are
+// in the order of the files; splits are not joined yet.
+func Open(ctx context.Context, files []string, opt artifact.Options) ([]*facts.Package, error) {
+	return openBy(ctx, files, func(file string) (*facts.Package, error) { return artifact.Open(file, opt) })
+}
+
+func openBy(ctx context.Context, files []string, open func(file string) (*facts.Package, error)) ([]*facts.Package, error) {
+	const atOnce = 2 // each holds its files
+	pkgs := make([]*facts.Package, len(files))
+	errs := make([]error, len(files))
+	if err := work.Few(ctx, len(files), atOnce, func(i int) { pkgs[i], errs[i] = open(files[i]) }); err != nil {
+		return nil, err
+	}
+	var problems place.Problems
+	for _, err := range errs {
+		var p *place.Problem
+		if errors.As(err, &p) {
+			problems = append(problems, p)
+		} else if err != nil {
+			return nil, err
+		}
+	}
+	return pkgs, problems.Err()
 }

@@ -1,0 +1,66 @@
+package run
+
+import (
+	"strings"
+
+	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/core/submission"
+	"regola.example/regola/internal/core/tables"
+)
+
+// notes are what some rulebooks say beside facts, with the environment of what they say.
+type notes struct {
+	env   *check.Env
+	books []*rulebook.Book
+}
+
+// noting loads the built-in rulebooks that say something beside facts, without all others.
+func (r *Runner) noting(s *store.Store) (*notes, error) {
+	books, err := r.lib.Noting(s)
+	if err != nil {
+		return nil, err
+	}
+	typed, err := r.lib.Typed(s)
+	if err != nil {
+		return nil, err
+	}
+	env, ps := check.NewEnv(books, &tables.Set{}, typed)
+	return &notes{env, books}, ps.Err()
+}
+
+// Warm loads what Notes needs for the packages of a platform, for a call that has
+// something else to do meanwhile. What goes wrong is an error of Notes.
+func (r *Runner) Warm(platform string) {
+	for _, s := range r.stores {
+		if s.Platform == platform {
+			go func() { _, _ = r.notes[s.ID]() }()
+		}
+	}
+}
+
+// Notes are what the stores' rulebooks say beside the facts of a package today,
+// by the fact's path.
+func (r *Runner) Notes(p *facts.Package) (map[string]string, error) {
+	out := map[string]string{}
+	for _, s := range r.stores {
+		if !s.Takes(p.Platform(), p.Kind) {
+			continue
+		}
+		noting, err := r.notes[s.ID]()
+		if err != nil {
+			return nil, err
+		}
+		sub := submission.New(submission.Sources{Store: s, Package: p, Tables: &tables.Set{}})
+		for _, b := range noting.books {
+			for _, n := range b.Notes {
+				if text := noting.env.Note(b, n, sub, r.opt.Day); text != "" {
+					out[strings.TrimPrefix(n.Of, "pkg.")] = text
+				}
+			}
+		}
+	}
+	return out, nil
+}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"unicode/utf16"
+	"unicode/utf8"
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/fact"
@@ -298,7 +299,16 @@ func JSON(w io.Writer, v any) error {
 // escapeHidden escapes hidden characters, which stand in strings only: the
 // encoder's own line ends and blanks are kept.
 func escapeHidden(b []byte) []byte {
-	if !bytes.ContainsFunc(b, func(r rune) bool { return r >= 0x7f && visible.Hidden(r) }) {
+	hidden := false
+	for i := 0; i < len(b) && !hidden; {
+		r, n := rune(b[i]), 1
+		if r >= 0x7f { // nearly all of it is ASCII
+			r, n = utf8.DecodeRune(b[i:])
+			hidden = visible.Hidden(r)
+		}
+		i += n
+	}
+	if !hidden {
 		return b
 	}
 	out := make([]byte, 0, len(b)+64)

@@ -3,14 +3,12 @@ package run
 import (
 	"context"
 	"errors"
-	"os"
-	"path/filepath"
 	"slices"
-	"strings"
 	"sync"
-	"time"
+	"sync/atomic"
 
 	"regola.example/regola/internal/core/artifact"
+	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/place"
@@ -18,34 +16,32 @@ import (
 )
 
 // shelf keeps the packages that dossiers share: a package of a base is read once for all
-// that stand on it. Nobody writes to a package that was read. A nil shelf keeps nothing.
-type shelf struct {
-	mu   sync.Mutex
-	kept []*shelved // the last used last
-}
+// that stand on it. Nobody writes to a package that was read.
+type shelf struct{ recent[state, *shelved] }
 
-// maxShelf is how many packages stay when nobody uses them: those of one base.
-const maxShelf = 2
-
-// shelved is a package as it was at a time.
+// shelved is a package that is read when it is needed first.
 type shelved struct {
-	file  string
-	size  int64
-	since time.Time
-	read  func() (*facts.Package, error)
+	read func() (*facts.Package, error)
+	pkg  atomic.Pointer[facts.Package] // once it was read
+	memo check.Memo
 }
 
 // open reads the packages of a dossier, which may be nil.
 func (s *shelf) open(ctx context.Context, d *dossier.Dossier, names []string, opt artifact.Options) ([]*facts.Package, error) {
-	if s == nil || d == nil {
+	if d == nil {
 		return Open(ctx, names, opt)
 	}
 	pkgs, err := openBy(ctx, names, func(file string) (*facts.Package, error) {
-		info, err := os.Stat(file)
-		if err != nil || !info.Mode().IsRegular() || inside(d.Root, file) {
+		now, ok := stateOf(file)
+		if !ok || inside(d.Root, file) {
 			return artifact.Open(file, opt)
 		}
-		return s.find(&shelved{file, info.Size(), info.ModTime(), sync.OnceValues(func() (*facts.Package, error) { return artifact.Open(file, opt) })}).read()
+		k := s.find(now, func() *shelved {
+			return &shelved{read: sync.OnceValues(func() (*facts.Package, error) { return artifact.Open(file, opt) })}
+		})
+		p, err := k.read()
+		k.pkg.Store(p)
+		return p, err
 	})
 	if slices.ContainsFunc(pkgs, func(p *facts.Package) bool { return p != nil && p.Kind == "apk-split" }) {
 		return Open(ctx, names, opt) // its base will be written to
@@ -53,27 +49,16 @@ func (s *shelf) open(ctx context.Context, d *dossier.Dossier, names []string, op
 	return pkgs, err
 }
 
-// find is what the shelf keeps of a file, else the new one, which it keeps.
-func (s *shelf) find(x *shelved) *shelved {
+// memo is what is known of a package that the shelf keeps, or nil.
+func (s *shelf) memo(p *facts.Package) *check.Memo {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	for i, k := range s.kept {
-		if k.file == x.file && k.size == x.size && k.since.Equal(x.since) {
-			x, s.kept = k, append(s.kept[:i:i], s.kept[i+1:]...)
-			break
+	for _, h := range s.kept {
+		if p != nil && h.val.pkg.Load() == p {
+			return &h.val.memo
 		}
 	}
-	s.kept = append(s.kept, x)
-	if len(s.kept) > maxShelf {
-		s.kept = append([]*shelved(nil), s.kept[1:]...)
-	}
-	return x
-}
-
-// inside tells whether a file lies below a folder.
-func inside(folder, file string) bool {
-	rel, err := filepath.Rel(folder, file)
-	return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
+	return nil
 }
 
 // Open reads packages, several at once, and tells all that is wrong. They are

@@ -65,7 +65,8 @@ type Runner struct {
 	newer  map[string]*rulebook.Book // further editions of built-in files, by the built-in file
 	pixels *pictures.Memo
 	words  *phrases.Memo
-	shelf  *shelf
+	shelf  shelf
+	added  recent[string, func() *additions]
 	judges map[string]func() (*judge, error) // of the built-in rules, by store
 	notes  map[string]func() (*notes, error) // by store
 }
@@ -80,7 +81,7 @@ type judge struct {
 // New makes a runner. The error tells every problem of the further rulebooks
 // at once.
 func New(lib *rulebooks.Library, opt Options) (*Runner, error) {
-	r := &Runner{lib: lib, opt: opt, judges: map[string]func() (*judge, error){}, notes: map[string]func() (*notes, error){}, tables: lib.Tables, pixels: pictures.NewMemo(), words: phrases.NewMemo(), shelf: &shelf{}}
+	r := &Runner{lib: lib, opt: opt, judges: map[string]func() (*judge, error){}, notes: map[string]func() (*notes, error){}, tables: lib.Tables, pixels: pictures.NewMemo(), words: phrases.NewMemo()}
 	all, err := lib.Stores()
 	if err != nil {
 		return nil, err
@@ -378,71 +379,6 @@ func (r *Runner) named(d *dossier.Dossier) []string {
 	return out
 }
 
-// prepare gives the judges and tables for a dossier: those of the runner, with
-// what the dossier adds.
-func (r *Runner) prepare(d *dossier.Dossier) (map[string]*check.Judge, *tables.Set, error) {
-	set, err := r.tables()
-	if err != nil {
-		return nil, nil, err
-	}
-	var problems place.Problems
-	own := slices.Clip(r.own)
-	typed, plain := set, false // the tables that rules may name
-	if d != nil {
-		for _, name := range d.Rulebooks {
-			file, problem := d.Inside(name)
-			if problem != nil {
-				continue // reported when the dossier was read
-			}
-			b, ps := ReadBook(r.lib, file)
-			problems = append(problems, namedAt(ps, file, d.Field("rulebooks"))...)
-			if b != nil {
-				own = append(own, b)
-			}
-		}
-		if len(d.Tables) > 0 {
-			set = set.Clone()
-		}
-		for _, name := range d.Tables {
-			file, problem := d.Inside(name)
-			if problem != nil {
-				continue
-			}
-			more, ps := ReadTables(file)
-			problems = append(problems, namedAt(ps, file, d.Field("tables"))...)
-			if more == nil {
-				continue
-			}
-			set.Add(more)
-			if len(more.Plain) > 0 {
-				typed, plain = set, true
-			}
-		}
-	}
-	if len(problems) > 0 {
-		return nil, nil, problems
-	}
-	problems = append(problems, twice(own)...)
-	problems = append(problems, r.names(d, own)...)
-	judges := map[string]*check.Judge{}
-	for _, s := range r.stores {
-		j, err := r.judges[s.ID]()
-		if err == nil && (len(own) > len(r.own) || plain) {
-			j, err = r.newJudge(s, j.books, own, typed)
-		}
-		var ps place.Problems
-		switch {
-		case errors.As(err, &ps):
-			problems = append(problems, ps...)
-		case err != nil:
-			return nil, nil, err
-		default:
-			judges[s.ID] = j.Judge
-		}
-	}
-	return judges, set, unique(problems).Err()
-}
-
 // pair puts each store's package, dossier and rules together.
 func (r *Runner) pair(ctx context.Context, g *gathered, on day.Day) ([]check.Pair, error) {
 	pkgs, d, lib, set, judges := g.pkgs, g.dossier, g.lib, g.set, g.judges
@@ -490,7 +426,7 @@ func (r *Runner) pair(ctx context.Context, g *gathered, on day.Day) ([]check.Pai
 		if lib != nil {
 			src.Pictures = lib.Gallery(s.ID, s.Blocks, d.App.DefaultLocale)
 		}
-		pairs = append(pairs, check.Pair{Judge: judges[s.ID], Submission: submission.New(src)})
+		pairs = append(pairs, check.Pair{Judge: judges[s.ID], Submission: submission.New(src), Memo: r.shelf.memo(chosen[s.ID])})
 	}
 	if len(pairs) == 0 {
 		return nil, place.Problems{{What: "there is nothing to judge", Fix: "give a package, or a dossier that names an id or a package for the store"}}

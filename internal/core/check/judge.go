@@ -34,13 +34,18 @@ type Options struct {
 // Verdicts judges one submission: a verdict for every rule of the stages that
 // are asked for.
 func (j *Judge) Verdicts(ctx context.Context, s *submission.Submission, o Options) ([]*Verdict, error) {
+	return j.verdicts(ctx, Pair{Submission: s}, o)
+}
+
+func (j *Judge) verdicts(ctx context.Context, pair Pair, o Options) ([]*Verdict, error) {
 	var programs []*Program
 	for _, p := range j.programs {
 		if len(o.Stages) == 0 || slices.Contains(o.Stages, p.Rule.Stage) {
 			programs = append(programs, p)
 		}
 	}
-	out, meter, see := make([]*Verdict, len(programs)), newRunMeter(), See(s, o.Day)
+	out, meter, see := make([]*Verdict, len(programs)), newRunMeter(), See(pair.Submission, o.Day)
+	see.memo = pair.Memo
 	err := work.Each(ctx, len(programs), func(i int) {
 		out[i] = programs[i].Run(see, meter)
 	})
@@ -54,13 +59,14 @@ func (j *Judge) Verdicts(ctx context.Context, s *submission.Submission, o Option
 type Pair struct {
 	Submission *submission.Submission
 	Judge      *Judge
+	Memo       *Memo // of the package, where several submissions share it; may be nil
 }
 
 // Run judges the submissions of one release and puts the verdicts together.
 func Run(ctx context.Context, pairs []Pair, d *dossier.Dossier, o Options) (*Result, error) {
 	r := &Result{Day: o.Day, Stages: o.Stages}
 	for _, p := range pairs {
-		verdicts, err := p.Judge.Verdicts(ctx, p.Submission, o)
+		verdicts, err := p.Judge.verdicts(ctx, p, o)
 		if err != nil {
 			return nil, err
 		}

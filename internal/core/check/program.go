@@ -45,11 +45,17 @@ type Program struct {
 
 // part is one compiled part of a rule.
 type part[T any] struct {
-	load func() (T, place.Problems)
+	load   func() (T, place.Problems)
+	loaded atomic.Bool
 }
 
 func newPart[T any](load func() (T, place.Problems)) *part[T] {
-	return &part[T]{sync.OnceValues(load)}
+	p := &part[T]{}
+	p.load = sync.OnceValues(func() (T, place.Problems) {
+		p.loaded.Store(true)
+		return load()
+	})
+	return p
 }
 
 // Prepare makes a program whose parts are compiled when they are needed.
@@ -196,11 +202,15 @@ func (p *Program) Run(see *Sight, all *runMeter) *Verdict {
 		v.State = NotInForce
 		return v
 	}
+	if k := see.memo.find(p, see); k != nil {
+		return k
+	}
 	scope := see.scope(p)
 	if all != nil {
 		scope.Meter.Up = all
 	}
-	if err := p.run(v, s, scope); err != nil {
+	err := p.run(v, s, scope)
+	if err != nil {
 		v.Gaps = append(v.Gaps, fact.Gap{Kind: fact.NotRead, Path: p.Rule.ID, What: "the rule could not be evaluated: " + err.Error(), At: s.PackagePlace()})
 	}
 	for _, f := range v.Faults {
@@ -209,6 +219,9 @@ func (p *Program) Run(see *Sight, all *runMeter) *Verdict {
 		}
 	}
 	v.settle()
+	if err == nil {
+		see.memo.keep(p, see, v)
+	}
 	return v
 }
 

@@ -15,7 +15,7 @@ import (
 type Sight struct {
 	of   *submission.Submission
 	on   day.Day
-	memo *Memo // of what follows from the package alone, or nil
+	memo *Memo          // of what follows from the package alone, or nil
 	both map[string]any // what every rule sees
 	mu   sync.Mutex
 	vars map[sightKey]map[string]any

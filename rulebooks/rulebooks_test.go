@@ -9,6 +9,7 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/tables"
 	"regola.example/regola/rulebooks"
 )
 
@@ -27,6 +28,7 @@ func TestRules(t *testing.T) {
 		env, problems := check.NewEnv(books, set, nil)
 		require.Empty(t, problems)
 		for _, b := range books {
+			assert.Empty(t, env.CheckNotes(b), b.File)
 			for _, r := range b.Rules {
 				if seen[r.ID] == b.File {
 					continue // of a book that another store has too
@@ -131,5 +133,10 @@ func TestParts(t *testing.T) {
 		noting, err := rulebooks.BuiltIn.Noting(s)
 		require.NoError(t, err)
 		assert.Equal(t, slices.DeleteFunc(all, func(b *rulebook.Book) bool { return len(b.Notes) == 0 }), noting, s.ID)
+		env, ps := check.NewEnv(noting, &tables.Set{}, nil)
+		require.Empty(t, ps)
+		for _, b := range noting {
+			assert.Empty(t, env.CheckNotes(b), "with the limits of these books alone")
+		}
 	}
 }

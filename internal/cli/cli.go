@@ -3,6 +3,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -130,10 +131,13 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 		return flagError(c, err)
 	})
 	root.SetHelpCommand(helpCommand(root))
-	cobra.AddTemplateFunc("columns", func() int { return e.look(e.out).Columns() })
-	cobra.AddTemplateFunc("filled", func(text string) string { return e.look(e.out).Fill(text) })
-	root.SetHelpTemplate(strings.Replace(root.HelpTemplate(), "{{. |", "{{filled . |", 1))
-	root.SetUsageTemplate(strings.ReplaceAll(root.UsageTemplate(), ".FlagUsages |", ".FlagUsagesWrapped columns |"))
+	root.SetHelpFunc(func(c *cobra.Command, _ []string) {
+		c.InitDefaultHelpFlag()
+		c.InitDefaultVersionFlag()
+		l := e.look(e.out)
+		c.SetUsageTemplate(strings.ReplaceAll(c.UsageTemplate(), ".FlagUsages |", fmt.Sprintf(".FlagUsagesWrapped %d |", l.Columns())))
+		fmt.Fprintf(e.out, "%s\n\n%s", l.Fill(cmp.Or(c.Long, c.Short)), c.UsageString())
+	})
 	const itself = "Regola itself"
 	cobra.EnableCommandSorting = false // they stand in working order
 	for _, g := range []struct {

@@ -44,14 +44,10 @@ func (e *env) factsCommand() *cobra.Command {
 				}
 				r.Warm(platform)
 			}
-			pkgs, err := run.Open(c.Context(), args, artifact.Options{Digests: digests, Quick: !digests})
+			p, err := onePackage(c, args, artifact.Options{Digests: digests, Quick: !digests})
 			if err != nil {
 				return err
 			}
-			if pkgs = artifact.Join(pkgs); len(pkgs) > 1 {
-				return usageError("these are several packages", "give one package, or a base APK together with its splits")
-			}
-			p := pkgs[0]
 			if evident {
 				return e.evidence(p, own, on, format)
 			}

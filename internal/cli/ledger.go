@@ -167,15 +167,7 @@ property list), or behaviour.`,
 				}
 				x.Reasons = append(x.Reasons, reason)
 			}
-			err = run.Append(job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
-				was, err := about(l, id, version)
-				if err != nil {
-					return nil, err
-				}
-				x.Version, x.Build = was.Version, was.Build
-				return []*ledger.Event{x}, nil
-			})
-			if err == nil {
+			if err = follow(job, x, version); err == nil {
 				fmt.Fprintf(e.out, "%s %s (%s) was %s on %s: taken down.\n", e.storeName(id), x.Version, x.Build, x.Decision, on.Long())
 			}
 			return err
@@ -210,15 +202,7 @@ func (e *env) ledgerReply() *cobra.Command {
 				return err
 			}
 			x := &ledger.Event{Event: ledger.Replied, On: on, Store: id, Text: strings.TrimSpace(args[0])}
-			err = run.Append(job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
-				was, err := about(l, id, version)
-				if err != nil {
-					return nil, err
-				}
-				x.Version, x.Build = was.Version, was.Build
-				return []*ledger.Event{x}, nil
-			})
-			if err == nil {
+			if err = follow(job, x, version); err == nil {
 				fmt.Fprintf(e.out, "%s %s (%s): your answer is taken down.\n", e.storeName(id), x.Version, x.Build)
 			}
 			return err
@@ -274,6 +258,19 @@ func (e *env) storeName(id string) string {
 		}
 	}
 	return id
+}
+
+// follow takes down an event that is about a release of its store: the one with a
+// version, or the last one.
+func follow(job run.Job, x *ledger.Event, version string) error {
+	return run.Append(job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
+		was, err := about(l, x.Store, version)
+		if err != nil {
+			return nil, err
+		}
+		x.Version, x.Build = was.Version, was.Build
+		return []*ledger.Event{x}, nil
+	})
 }
 
 // entry is what decide and reply share: the day and the dossier of a call for one store.

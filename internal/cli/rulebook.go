@@ -71,6 +71,7 @@ func (e *env) testBook(file string, own []string) error {
 	if len(problems) > 0 {
 		return problems
 	}
+	problems = env.CheckNotes(b)
 	var failures []error
 	examples := 0
 	for _, r := range b.Rules {

@@ -58,7 +58,7 @@ A device is named, or written as values:
 				}
 				set.Add(more)
 			}
-			p, err := onePackage(c, args)
+			p, err := onePackage(c, args, toWeigh)
 			if err != nil {
 				return err
 			}
@@ -76,7 +76,7 @@ A device is named, or written as values:
 			}
 			var old *run.Weighed
 			if against != "" {
-				q, err := onePackage(c, []string{against})
+				q, err := onePackage(c, []string{against}, toWeigh)
 				if err != nil {
 					return err
 				}
@@ -114,9 +114,12 @@ A device is named, or written as values:
 	return c
 }
 
-// onePackage opens a package for a weighing, with its splits.
-func onePackage(c *cobra.Command, files []string) (*facts.Package, error) {
-	pkgs, err := run.Open(c.Context(), files, artifact.Options{Quick: true, Parts: true})
+// toWeigh is what a weighing needs of a package.
+var toWeigh = artifact.Options{Quick: true, Parts: true}
+
+// onePackage opens a package, with its splits.
+func onePackage(c *cobra.Command, files []string, opt artifact.Options) (*facts.Package, error) {
+	pkgs, err := run.Open(c.Context(), files, opt)
 	if err != nil {
 		return nil, err
 	}

@@ -155,8 +155,12 @@ func (r *Runner) newJudge(s *store.Store, books, own []*rulebook.Book, t *tables
 			}
 			j.Add(p)
 		}
+		if foreign {
+			problems = append(problems, env.CheckNotes(b)...)
+		}
 	}
 	for _, b := range mine {
+		problems = append(problems, env.CheckNotes(b)...)
 		for _, rule := range b.Rules {
 			p := env.Prepare(rule)
 			problems = append(problems, p.Check()...)

@@ -505,8 +505,11 @@ func TestNotes(t *testing.T) {
 		if len(ps) > 0 {
 			return "", ps
 		}
-		env, ps := check.NewEnv([]*rulebook.Book{b}, &tables.Set{}, nil)
+		env, ps := check.NewEnv([]*rulebook.Book{b}, set(t), nil)
 		require.Empty(t, ps)
+		if ps := env.CheckNotes(b); len(ps) > 0 {
+			return "", ps
+		}
 		s := level(1)
 		s.Pkg.Size = 7
 		s.Prepare()
@@ -518,4 +521,9 @@ func TestNotes(t *testing.T) {
 	_, ps = note("takes {size(table.kilns)}")
 	require.Len(t, ps, 1)
 	assert.Contains(t, ps[0].Error(), "the note on pkg.size looks at more than facts and limits")
+	_, ps = note("takes {app.name}")
+	require.Len(t, ps, 1)
+	assert.Contains(t, ps[0].Error(), "limits: app")
+	_, ps = note("takes {pkg.siz}")
+	assert.ErrorContains(t, ps.Err(), "undefined field 'siz'")
 }

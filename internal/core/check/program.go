@@ -437,11 +437,38 @@ func (p *Program) TestExamples() error {
 // Note evaluates a note of a book; empty where it does not apply or something
 // that it needs is not known.
 func (e *Env) Note(b *rulebook.Book, n *rulebook.Beside, s *submission.Submission, on day.Day) string {
-	p := e.Prepare(&rulebook.Rule{ID: n.Of, Book: b, When: n.When, Ask: n.Say})
-	if v := p.Run(See(s, on), nil); v.Question != nil && len(v.Gaps) == 0 {
+	if v := e.note(b, n).Run(See(s, on), nil); v.Question != nil && len(v.Gaps) == 0 {
 		return v.Question.Ask
 	}
 	return ""
+}
+
+func (e *Env) note(b *rulebook.Book, n *rulebook.Beside) *Program {
+	return e.Prepare(&rulebook.Rule{ID: n.Of, Book: b, When: n.When, Ask: n.Say})
+}
+
+// CheckNotes compiles the notes of a book, and finds those that look at more than a
+// package and limits: where facts are shown there is nothing else.
+func (e *Env) CheckNotes(b *rulebook.Book) (ps place.Problems) {
+	for _, n := range b.Notes {
+		p := e.note(b, n)
+		if wrong := p.Check(); len(wrong) > 0 {
+			ps = append(ps, wrong...)
+			continue
+		}
+		say, _ := p.ask.load()
+		uses := say.Uses()
+		if p.when != nil {
+			when, _ := p.when.load()
+			uses = append(uses, when.Uses...)
+		}
+		for _, name := range uses {
+			if name == tableVar || !slices.Contains(packageVars, name) {
+				ps = append(ps, &place.Problem{At: n.Self(), What: "the note on " + n.Of + " looks at more than facts and limits: " + name, Fix: "name fields of pkg and limits of this rulebook only"})
+			}
+		}
+	}
+	return ps
 }
 
 // Example judges what an example gives.

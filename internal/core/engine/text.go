@@ -31,6 +31,16 @@ type part struct {
 	expr    *Expr
 }
 
+// Uses are the variables that the conditions name.
+func (t *Template) Uses() (names []string) {
+	for _, p := range t.parts {
+		if p.expr != nil {
+			names = append(names, p.expr.Uses...)
+		}
+	}
+	return names
+}
+
 // CompileText compiles a text with conditions in braces. A brace of the text
 // itself is written twice.
 func (e *Env) CompileText(s Source, item *types.Type) (*Template, place.Problems) {

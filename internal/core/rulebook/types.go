@@ -293,11 +293,6 @@ func load(y *strictyaml.Document, examples bool) (*Book, place.Problems) {
 		ps = append(ps, r.form(seen, examples)...)
 		seen[r.ID] = true
 	}
-	for _, n := range b.Notes {
-		if text := n.When.Src + n.Say.Src; strings.Contains(text, "table.") || strings.Contains(text, "evidence.") {
-			ps = append(ps, &place.Problem{At: n.Self(), What: "the note on " + n.Of + " looks at more than facts and limits", Fix: "name fields of pkg and limits of this rulebook only"})
-		}
-	}
 	return b, append(ps, b.limitProblems()...)
 }
 

@@ -34,9 +34,13 @@ that is given with a dossier takes the place of the one that the dossier names.
 
 The dossier is looked for in the current folder and the folders above it.
 
+A package that the dossier names and that is not there yet keeps the rules that need it
+from being judged; all others are judged, and the exit status is 1 unless --stage leaves
+the package stage out.
+
 Exit status: 0 when nothing at or above --fail-on was found, 1 when something
 was, 2 when the input or the call is wrong and nothing was judged. With --strict
-it is also 1 when something is to answer, to confirm, or could not be read.`,
+it is 1 for everything but a release that passes in the stages that were judged.`,
 		Example: `  regola check
   regola check build/terrafuoco.aab build/Terrafuoco.ipa
   regola check --on 2027-09-01 --store android
@@ -73,7 +77,8 @@ it is also 1 when something is to answer, to confirm, or could not be read.`,
 			if err != nil {
 				return err
 			}
-			if jobs, err = shardOf(jobs, shard); err != nil {
+			jobs, part, err := shardOf(jobs, shard)
+			if err != nil {
 				return err
 			}
 			if private && !fetch {
@@ -87,7 +92,7 @@ it is also 1 when something is to answer, to confirm, or could not be read.`,
 			if err != nil {
 				return err
 			}
-			return e.checks(c.Context(), r, jobs, reports{format, files, all, check.About{Program: Version, Stores: onlyStores, Stages: stages, FailOn: failOn, Strict: strict}})
+			return e.checks(c.Context(), r, jobs, reports{format, files, all, part, check.About{Program: Version, Stores: onlyStores, Stages: stages, FailOn: failOn, Strict: strict}})
 		},
 	}
 	fl := c.Flags()
@@ -95,7 +100,7 @@ it is also 1 when something is to answer, to confirm, or could not be read.`,
 	fl.StringVar(&on, "on", "", "judge as of a `DAY`, such as 2027-09-01 (today by default)")
 	fl.StringSliceVar(&stages, "stage", nil, "judge these `STAGES` only: "+strings.Join(rulebook.Stages, ", "))
 	fl.StringVar(&failOn, "fail-on", "error", "least `LEVEL` or impact that makes the exit status 1: "+strings.Join(check.FailWords, ", "))
-	fl.BoolVar(&strict, "strict", false, "what is to answer, to confirm or not read makes the exit status 1, too")
+	fl.BoolVar(&strict, "strict", false, "everything but a release that passes makes the exit status 1")
 	fl.BoolVar(&brief, "brief", false, "one line a finding: file:line:column: impact: text [rule]")
 	fl.BoolVar(&all, "all", false, "leave nothing out: all places, all rules, all questions")
 	fl.StringVar(&format, "format", "text", "`FORM` of the output: "+strings.Join(report.FormNames(), ", "))
@@ -215,22 +220,26 @@ func dossiersBelow(dir string) (out []string) {
 
 // shardOf keeps one part of the jobs: I/N keeps the jobs with the numbers I, I + N …,
 // in the order of the call, so that it is the same everywhere.
-func shardOf(jobs []run.Job, shard string) ([]run.Job, error) {
+func shardOf(jobs []run.Job, shard string) ([]run.Job, *report.PartEntry, error) {
 	if shard == "" {
-		return jobs, nil
+		return jobs, nil, nil
 	}
 	var i, n int
 	if _, err := fmt.Sscanf(shard, "%d/%d", &i, &n); err != nil || fmt.Sprintf("%d/%d", i, n) != shard || i < 1 || n < i {
-		return nil, usageError(fmt.Sprintf("--shard: %q is not of the form I/N", shard), "write the number of the part, from 1, and how many there are, such as 2/4")
+		return nil, nil, usageError(fmt.Sprintf("--shard: %q is not of the form I/N", shard), "write the number of the part, from 1, and how many there are, such as 2/4")
 	}
 	slices.SortFunc(jobs, func(a, b run.Job) int {
 		return strings.Compare(filepath.ToSlash(a.Dossier), filepath.ToSlash(b.Dossier))
 	})
+	part := &report.PartEntry{Index: int64(i), Of: int64(n), Dossiers: []string{}}
+	for _, j := range jobs {
+		part.Dossiers = append(part.Dossiers, j.Dossier)
+	}
 	var mine []run.Job
 	for at := i - 1; at < len(jobs); at += n {
 		mine = append(mine, jobs[at])
 	}
-	return mine, nil
+	return mine, part, nil
 }
 
 // misnamed says that a dossier lies here under another name.

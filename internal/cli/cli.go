@@ -37,14 +37,15 @@ const (
 
 // env is what commands share: the streams and how text is laid out.
 type env struct {
-	in    io.Reader
-	out   *output
-	err   io.Writer
-	exit  int
-	color string // auto, always or never
-	width int    // of --width; 0 when it is not given
-	today func() day.Day
-	lib   *rulebooks.Library
+	in         io.Reader
+	out        *output
+	err        io.Writer
+	exit       int
+	documented bool   // the JSON document on standard output tells what failed
+	color      string // auto, always or never
+	width      int    // of --width; 0 when it is not given
+	today      func() day.Day
+	lib        *rulebooks.Library
 }
 
 // Run runs the program and returns its exit status.
@@ -73,7 +74,7 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	}
 	if err != nil {
 		e.complain(err)
-		if f := c.Flags().Lookup("format"); f != nil && f.Value.String() == "json" && e.out.err == nil {
+		if f := c.Flags().Lookup("format"); f != nil && f.Value.String() == "json" && e.out.err == nil && !e.documented {
 			_ = report.JSON(e.out, report.NewProblemsDocument(problemsOf(err)))
 		}
 		return exitInput

@@ -10,6 +10,7 @@ import (
 	"golang.org/x/term"
 
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
@@ -18,9 +19,10 @@ import (
 
 // reports are the forms in which a call writes its results.
 type reports struct {
-	format string    // of standard output
-	files  []outFile // further files
-	all    bool      // nothing is left out
+	format string            // of standard output
+	files  []outFile         // further files
+	all    bool              // nothing is left out
+	part   *report.PartEntry // the part of a larger call that it is; nil for a whole one
 	about  check.About
 }
 
@@ -35,24 +37,28 @@ type sink struct {
 // cannot be written is reported at once.
 type sinks struct {
 	list []*sink
-	read []string // files that no report may replace
+	kept []string // files and folders that no report may replace or lie in
 }
 
 func (e *env) open(o reports, names []string) (*sinks, error) {
-	s := &sinks{}
+	s, call := &sinks{}, report.Call{Names: names, Part: o.part}
 	for _, f := range o.files {
 		p, err := begin(f.name)
+		if err == nil && slices.ContainsFunc(s.list, func(x *sink) bool { return x.file.same(p) }) {
+			p.abort()
+			err = &place.Problem{At: place.Place{File: f.name}, What: "--out names this file twice", Fix: "give each report a file of its own"}
+		}
 		if err != nil {
 			s.abort()
 			return nil, err
 		}
 		form := report.FormOf(f.format)
-		s.list = append(s.list, &sink{form, p, form.Open(p, report.Look{All: o.all, Width: e.width}, names)})
+		s.list = append(s.list, &sink{form, p, form.Open(p, report.Look{All: o.all, Width: e.width}, call)})
 	}
 	look := e.look(e.out)
 	look.All = o.all
 	form := report.FormOf(o.format)
-	s.list = append(s.list, &sink{form, nil, form.Open(e.out, look, names)})
+	s.list = append(s.list, &sink{form, nil, form.Open(e.out, look, call)})
 	return s, nil
 }
 
@@ -73,7 +79,23 @@ func (s *sinks) add(i *report.Item) error {
 		}
 	}
 	if i.Result != nil {
-		s.read = append(s.read, i.Result.Read...)
+		s.kept = append(s.kept, i.Result.Read...)
+	}
+	return nil
+}
+
+// failed writes to standard output that a dossier was not judged, in a form that has a
+// place for it; the files are left as they are.
+func (s *sinks) failed(name string, err error) error {
+	var all place.Problems
+	var one *place.Problem
+	if !errors.As(err, &all) && !errors.As(err, &one) {
+		return nil
+	}
+	for _, x := range s.list {
+		if x.file == nil {
+			return errors.Join(x.writer.Add(&report.Item{Name: name, Exit: exitInput, Problems: problemsOf(err)}), x.writer.Close())
+		}
 	}
 	return nil
 }
@@ -96,7 +118,7 @@ func (s *sinks) close() error {
 	}
 	for _, x := range s.list {
 		if x.file != nil {
-			if err := x.file.commit(s.read); err != nil {
+			if err := x.file.commit(s.kept); err != nil {
 				s.abort()
 				return err
 			}
@@ -138,7 +160,7 @@ func (e *env) checks(ctx context.Context, r *run.Runner, jobs []run.Job, o repor
 	if len(jobs) == 1 {
 		res, judged, err := r.Judge(ctx, jobs[0])
 		if err != nil {
-			return err
+			return errors.Join(err, out.failed(names[0], err))
 		}
 		i, err := item(names[0], res)
 		if err != nil {
@@ -168,6 +190,10 @@ func (e *env) checks(ctx context.Context, r *run.Runner, jobs []run.Job, o repor
 		}
 		if err != nil {
 			failed++
+			out.kept = append(out.kept, run.KeptIn(names[n])...)
+			if d, _ := r.Dossier(names[n]); d != nil {
+				out.kept = append(out.kept, run.Kept(d)...)
+			}
 			e.complain(err)
 			i = &report.Item{Name: names[n], Exit: exitInput, Problems: problemsOf(err)}
 		}
@@ -184,6 +210,7 @@ func (e *env) checks(ctx context.Context, r *run.Runner, jobs []run.Job, o repor
 		return err
 	}
 	if failed > 0 {
+		e.documented = o.format == "json"
 		return fmt.Errorf("%s could not be judged", report.Count(failed, "dossier", "dossiers"))
 	}
 	return nil

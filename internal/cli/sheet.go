@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/run"
 	"regola.example/regola/internal/sheet"
 )
 
@@ -64,6 +65,9 @@ The pictures are those of the dossier, or those of some folders.`,
 				{name + ".html", func(w io.Writer) error { return sheet.HTML(w, s) }},
 			} {
 				var inputs []string
+				if x.Dossier != nil {
+					inputs = run.Kept(x.Dossier)
+				}
 				for _, p := range x.Found {
 					inputs = append(inputs, p.Path)
 				}

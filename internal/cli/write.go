@@ -114,13 +114,47 @@ func (p *pending) abort() {
 	}
 }
 
-// commit gives the file its name. None of the inputs is overwritten.
-func (p *pending) commit(inputs []string) error {
-	if p.old != nil {
-		for _, in := range inputs {
-			if other, err := os.Stat(in); err == nil && os.SameFile(p.old, other) {
+// same tells whether two files would be written to one place. What is written through,
+// such as a device, may take several.
+func (p *pending) same(o *pending) bool {
+	if p.temp == "" || o.temp == "" {
+		return false
+	}
+	return p.where() == o.where() || p.old != nil && o.old != nil && os.SameFile(p.old, o.old)
+}
+
+// where is the place of the file, whatever links lead to its folder.
+func (p *pending) where() string { return resolved(p.target) }
+
+// resolved is a path after the links of its folder, absolute where that can be known.
+func resolved(name string) string {
+	if full, err := filepath.Abs(name); err == nil {
+		name = full
+	}
+	if dir, err := filepath.EvalSymlinks(filepath.Dir(name)); err == nil {
+		return filepath.Join(dir, filepath.Base(name))
+	}
+	return name
+}
+
+// commit gives the file its name. Nothing that is kept is overwritten: neither a file
+// nor, of a folder, anything in it.
+func (p *pending) commit(kept []string) error {
+	if p.temp != "" || p.old != nil {
+		for _, in := range kept {
+			what := ""
+			other, err := os.Stat(in)
+			switch {
+			case err == nil && p.old != nil && os.SameFile(p.old, other):
+				what = "this is an input, which would be overwritten"
+			case p.temp != "" && resolved(in) == p.where():
+				what = "this name belongs to the submission"
+			case err == nil && other.IsDir() && p.temp != "" && inside(in, p.where()):
+				what = "this folder belongs to the submission, " + in + ", and holds no reports"
+			}
+			if what != "" {
 				p.abort()
-				return &place.Problem{At: place.Place{File: p.name}, What: "this is an input, which would be overwritten", Fix: "choose another name"}
+				return &place.Problem{At: place.Place{File: p.name}, What: what, Fix: "choose another name"}
 			}
 		}
 	}
@@ -139,6 +173,19 @@ func (p *pending) commit(inputs []string) error {
 		return writeProblem(p.name, err)
 	}
 	return nil
+}
+
+// inside tells whether a file lies in a folder, after the links of both.
+func inside(folder, file string) bool {
+	real, err := filepath.EvalSymlinks(folder)
+	if err != nil {
+		return false
+	}
+	if real, err = filepath.Abs(real); err != nil {
+		return false
+	}
+	rel, err := filepath.Rel(real, file)
+	return err == nil && filepath.IsLocal(rel)
 }
 
 // writeFile writes a whole file or nothing.

@@ -29,9 +29,18 @@ type Form struct {
 	Name  string
 	What  string // in words, for help
 	Extra bool   // it shows what Extra holds
-	// Open begins an output. names are those of the items that will come, in order.
-	Open func(w io.Writer, look Look, names []string) Writer
+	// Open begins an output. Nothing is written before the first item, or the end.
+	Open func(w io.Writer, look Look, call Call) Writer
 }
+
+// Call is what an output is about.
+type Call struct {
+	Names []string   // of the items that will come, in order
+	Part  *PartEntry // the part of a larger call that it is; nil for a whole one
+}
+
+// Many tells whether items are named: there are several, or none.
+func (c Call) Many() bool { return len(c.Names) != 1 }
 
 // Forms lists the forms of a check's results, the usual one first.
 var Forms = []Form{

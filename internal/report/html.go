@@ -135,10 +135,10 @@ type htmlWriter struct {
 	rules map[string]*rulebook.Rule
 }
 
-func openHTML(w io.Writer, _ Look, names []string) Writer {
-	h := &htmlWriter{w: w, many: len(names) != 1, rules: map[string]*rulebook.Rule{}}
+func openHTML(w io.Writer, _ Look, call Call) Writer {
+	h := &htmlWriter{w: w, many: call.Many(), rules: map[string]*rulebook.Rule{}}
 	if h.many {
-		h.page.Title, h.page.Head = Count(len(names), "dossier", "dossiers"), "each held against the rules of its stores"
+		h.page.Title, h.page.Head = Count(len(call.Names), "dossier", "dossiers"), "each held against the rules of its stores"
 	}
 	return h
 }

@@ -28,6 +28,7 @@ type CheckDocument struct {
 	Editions  map[string]string `json:"editions"`          // of the rulebooks and tables, by file
 	Filters   FilterEntry       `json:"filters"`           // what the call narrowed
 	Dossier   string            `json:"dossier,omitempty"` // its folder, as the call named it
+	Part      *PartEntry        `json:"part,omitempty"`    // the part of a larger call that this is
 	App       string            `json:"app"`
 	Version   string            `json:"version"`
 	On        string            `json:"on"` // the day as of which it was judged
@@ -72,6 +73,7 @@ type StoreEntry struct {
 	Store   string           `json:"store"`
 	Name    string           `json:"name"`
 	Package string           `json:"package,omitempty"`
+	Absent  string           `json:"absent,omitempty" doc:"why the package that the dossier names is not there"`
 	Root    string           `json:"root,omitempty"` // the folder in the package that holds the app
 	ID      string           `json:"id,omitempty"`
 	Version string           `json:"version,omitempty"`
@@ -187,7 +189,7 @@ func NewCheckDocument(r *check.Result, exit int) *CheckDocument {
 		d.Editions = map[string]string{}
 	}
 	for _, s := range r.Stores {
-		e := StoreEntry{Outcome: string(s.Outcome(r.Partly())), Digest: r.About.Digests[s.Package], Store: s.ID, Name: s.Name, Package: s.Package, Root: s.Root, ID: s.AppID, Version: s.Version, Counts: map[string]int64{}, Totals: map[string]int64{}}
+		e := StoreEntry{Outcome: string(s.Outcome(r.Partly())), Digest: r.About.Digests[s.Package], Store: s.ID, Name: s.Name, Package: s.Package, Absent: s.Absent, Root: s.Root, ID: s.AppID, Version: s.Version, Counts: map[string]int64{}, Totals: map[string]int64{}}
 		broken := s.Broken()
 		for _, i := range rulebook.Impacts {
 			e.Counts[string(i)] = int64(broken[i])

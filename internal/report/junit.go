@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/visible"
@@ -42,13 +43,15 @@ type junitText struct {
 	Text    string `xml:",chardata"`
 }
 
-func openJUnit(w io.Writer, _ Look, names []string) Writer {
-	_, err := io.WriteString(w, xml.Header+"<testsuites name=\"regola\">\n")
+func openJUnit(w io.Writer, _ Look, call Call) Writer {
+	var err error
+	begin := sync.OnceFunc(func() { _, err = io.WriteString(w, xml.Header+"<testsuites name=\"regola\">\n") })
 	enc := xml.NewEncoder(w)
 	enc.Indent("  ", "  ")
 	return stream{
 		add: func(i *Item) error {
-			for _, s := range junitSuites(i, len(names) != 1) {
+			begin()
+			for _, s := range junitSuites(i, call.Many()) {
 				if err == nil {
 					err = enc.Encode(s)
 				}
@@ -56,6 +59,7 @@ func openJUnit(w io.Writer, _ Look, names []string) Writer {
 			return err
 		},
 		close: func() error {
+			begin()
 			if err == nil {
 				_, err = io.WriteString(w, "\n</testsuites>\n")
 			}

@@ -18,8 +18,8 @@ import (
 // maxOften is how many rules the end of a table lists.
 const maxOften = 10
 
-func openText(w io.Writer, look Look, names []string) Writer {
-	if len(names) == 1 {
+func openText(w io.Writer, look Look, call Call) Writer {
+	if !call.Many() {
 		return stream{add: func(i *Item) error {
 			if i.Result == nil {
 				return nil // the caller reports it
@@ -27,8 +27,8 @@ func openText(w io.Writer, look Look, names []string) Writer {
 			return Text(w, i.Result, look, i.Exit)
 		}}
 	}
-	t := &table{p: printer{w: w, look: look}, all: len(names), outcomes: map[string]map[check.Outcome]int{}, rules: map[string]*often{}}
-	for _, n := range names {
+	t := &table{p: printer{w: w, look: look}, all: len(call.Names), outcomes: map[string]map[check.Outcome]int{}, rules: map[string]*often{}}
+	for _, n := range call.Names {
 		t.width = max(t.width, uniseg.StringWidth(visible.Text(n)))
 	}
 	t.width = min(t.width, look.Columns()/3)
@@ -175,7 +175,7 @@ func (t *table) Close() error {
 	return p.err
 }
 
-func openBrief(w io.Writer, look Look, _ []string) Writer {
+func openBrief(w io.Writer, look Look, _ Call) Writer {
 	return stream{add: func(i *Item) error {
 		if i.Result == nil {
 			return nil

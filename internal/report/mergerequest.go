@@ -17,11 +17,11 @@ const maxShort, maxFolded = 12, 40
 
 // openMarkdown is a report for a merge request: a table of the stores, then what
 // stops the release; everything else is folded.
-func openMarkdown(w io.Writer, _ Look, names []string) Writer {
-	many := len(names) != 1
+func openMarkdown(w io.Writer, _ Look, call Call) Writer {
+	many := call.Many()
 	var head, body bytes.Buffer
 	if many {
-		fmt.Fprintf(&head, "## %s\n\n| dossier | outcome | |\n|---|---|---|\n", Count(len(names), "dossier", "dossiers"))
+		fmt.Fprintf(&head, "## %s\n\n| dossier | outcome | |\n|---|---|---|\n", Count(len(call.Names), "dossier", "dossiers"))
 	}
 	var passing []string
 	return stream{

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"sync"
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/day"
@@ -17,9 +18,25 @@ import (
 
 // ChecksDocument is the JSON form of several checks.
 type ChecksDocument struct {
-	Regola  int64            `json:"regola"`  // version of this form
-	Results []*CheckDocument `json:"results"` // in the order of the call
-	Failed  []FailedEntry    `json:"failed"`  // those of which nothing was judged
+	Regola  int64            `json:"regola"`         // version of this form
+	Part    *PartEntry       `json:"part,omitempty"` // the part of a larger call that this is
+	Results []*CheckDocument `json:"results"`        // in the order of the call
+	Failed  []FailedEntry    `json:"failed"`         // those of which nothing was judged
+}
+
+// PartEntry says which part of a call with --shard a document holds.
+type PartEntry struct {
+	Index    int64    `json:"index" doc:"the number of the part, from 1"`
+	Of       int64    `json:"of" doc:"how many parts there are"`
+	Dossiers []string `json:"dossiers" doc:"the dossiers of all parts, in order"`
+}
+
+// Names are the dossiers of the part itself.
+func (p *PartEntry) Names() (out []string) {
+	for i := int(p.Index) - 1; i >= 0 && i < len(p.Dossiers); i += int(p.Of) {
+		out = append(out, p.Dossiers[i])
+	}
+	return out
 }
 
 // FailedEntry is a dossier of which nothing was judged.
@@ -29,18 +46,25 @@ type FailedEntry struct {
 }
 
 // openJSON writes one document as it is, and several as a list.
-func openJSON(w io.Writer, _ Look, names []string) Writer {
-	if len(names) == 1 {
+func openJSON(w io.Writer, _ Look, call Call) Writer {
+	if !call.Many() {
 		return stream{add: func(i *Item) error {
 			if i.Result == nil {
 				return nil // the caller reports it
 			}
-			return JSON(w, documentOf(i))
+			d := documentOf(i)
+			d.Part = call.Part
+			return JSON(w, d)
 		}}
 	}
 	failed := []FailedEntry{}
 	n := 0
-	_, err := fmt.Fprintf(w, "{\n  \"regola\": %d,\n  \"results\": [", FormatNumber)
+	var err error
+	write := func(text string) {
+		if err == nil {
+			_, err = io.WriteString(w, text)
+		}
+	}
 	value := func(v any) {
 		var b []byte
 		if err == nil {
@@ -49,8 +73,18 @@ func openJSON(w io.Writer, _ Look, names []string) Writer {
 			}
 		}
 	}
+	begin := sync.OnceFunc(func() {
+		write(fmt.Sprintf("{\n  \"regola\": %d,\n", FormatNumber))
+		if call.Part != nil {
+			write("  \"part\": ")
+			value(call.Part)
+			write(",\n")
+		}
+		write("  \"results\": [")
+	})
 	return stream{
 		add: func(i *Item) error {
+			begin()
 			if i.Result == nil {
 				failed = append(failed, FailedEntry{i.Name, NewProblemsDocument(i.Problems).Problems})
 				return err
@@ -59,20 +93,15 @@ func openJSON(w io.Writer, _ Look, names []string) Writer {
 			if n++; n == 1 {
 				sep = "\n    "
 			}
-			if err == nil {
-				_, err = io.WriteString(w, sep)
-			}
+			write(sep)
 			value(documentOf(i))
 			return err
 		},
 		close: func() error {
-			if err == nil {
-				_, err = io.WriteString(w, "\n  ],\n  \"failed\": ")
-			}
+			begin()
+			write("\n  ],\n  \"failed\": ")
 			value(failed)
-			if err == nil {
-				_, err = io.WriteString(w, "\n}\n")
-			}
+			write("\n}\n")
 			return err
 		},
 	}
@@ -84,104 +113,149 @@ func documentOf(i *Item) *CheckDocument {
 	return d
 }
 
-// EachResult reads what openJSON wrote, one document or several, and hands out one item
-// after another. known gives the built-in rules by id; others are made from what the
-// document says of them. With known nil, items have their names alone.
-func EachResult(file string, r io.Reader, known func(id string) *rulebook.Rule, f func(*Item) error) error {
-	const fix = "give files that regola check --format json, or --out json=FILE, wrote"
+// Held is what one JSON document holds.
+type Held struct {
+	File  string
+	Part  *PartEntry // nil for a whole call
+	Names []string   // of its dossiers, those of which nothing was judged too
+	Keys  []string   // what was judged: dossier, version, stores, stages and day in one text
+}
+
+// EachResult reads what openJSON wrote, one document or several after another, and hands
+// out one item after another, then, with end, what each document held. known gives the
+// built-in rules by id; others are made from what the document says of them. With known
+// nil, items have their names alone.
+func EachResult(file string, r io.Reader, known func(id string) *rulebook.Rule, f func(*Item) error, end func(*Held)) error {
 	dec := json.NewDecoder(r)
+	for n := 0; ; n++ {
+		held, err := eachOf(file, dec, known, f)
+		if errors.Is(err, io.EOF) && n > 0 {
+			return nil
+		}
+		if errors.Is(err, io.EOF) {
+			return &place.Problem{At: place.Place{File: file}, What: "the file is empty", Fix: resultFix}
+		}
+		if err != nil {
+			return err
+		}
+		if end != nil {
+			end(held)
+		}
+	}
+}
+
+const resultFix = "give files that regola check --format json, or --out json=FILE, wrote"
+
+// eachOf reads one document; io.EOF says that there is no further one.
+func eachOf(file string, dec *json.Decoder, known func(id string) *rulebook.Rule, f func(*Item) error) (*Held, error) {
+	held := &Held{File: file}
 	fail := func(what string) error {
-		return &place.Problem{At: place.Place{File: file}, What: what, Fix: fix}
+		return &place.Problem{At: place.Place{File: file}, What: what, Fix: resultFix}
 	}
 	bad := func(err error) error {
 		var stopped *place.Problem
 		if errors.As(err, &stopped) {
 			return err
 		}
-		return &place.Problem{At: place.Place{File: file, Offset: dec.InputOffset()}, What: fmt.Sprintf("this is no result of a check (byte %d): %v", dec.InputOffset(), err), Fix: fix}
+		return &place.Problem{At: place.Place{File: file, Offset: dec.InputOffset()}, What: fmt.Sprintf("this is no result of a check (byte %d): %v", dec.InputOffset(), err), Fix: resultFix}
 	}
-	if t, err := dec.Token(); err != nil || t != json.Delim('{') {
-		return fail("this is no result of a check: it is no JSON object")
+	give := func(i *Item, key string) error {
+		held.Names, held.Keys = append(held.Names, i.Name), append(held.Keys, key)
+		return f(i)
+	}
+	t, err := dec.Token()
+	if errors.Is(err, io.EOF) {
+		return nil, io.EOF
+	}
+	if err != nil || t != json.Delim('{') {
+		return nil, fail("this is no result of a check: it is no JSON object")
 	}
 	rest := map[string]json.RawMessage{} // of one document, which stands by itself
 	format, several := int64(0), false
 	for dec.More() {
 		key, err := dec.Token()
 		if err != nil {
-			return bad(err)
+			return nil, bad(err)
 		}
 		switch key {
 		case "regola":
 			if err := dec.Decode(&format); err != nil {
-				return bad(err)
+				return nil, bad(err)
 			}
 			if format > FormatNumber {
-				return fail(fmt.Sprintf("this is of format %d, of a newer program", format))
+				return nil, fail(fmt.Sprintf("this is of format %d, of a newer program", format))
+			}
+		case "part":
+			if err := dec.Decode(&held.Part); err != nil {
+				return nil, bad(err)
+			}
+			if p := held.Part; p != nil && (p.Index < 1 || p.Of < p.Index) {
+				return nil, fail(fmt.Sprintf("this is no result of a check: there is no part %d of %d", p.Index, p.Of))
 			}
 		case "results":
 			several = true
 			if t, err := dec.Token(); err != nil || t != json.Delim('[') {
-				return fail("this is no result of a check: results is no list")
+				return nil, fail("this is no result of a check: results is no list")
 			}
 			for dec.More() {
 				d := &CheckDocument{}
 				if err := dec.Decode(d); err != nil {
-					return bad(err)
+					return nil, bad(err)
 				}
-				if err := d.hand(known, f); err != nil {
-					return bad(err)
+				if err := d.hand(known, give); err != nil {
+					return nil, bad(err)
 				}
 			}
 			if _, err := dec.Token(); err != nil {
-				return bad(err)
+				return nil, bad(err)
 			}
 		case "failed":
 			var failed []FailedEntry
 			if err := dec.Decode(&failed); err != nil {
-				return bad(err)
+				return nil, bad(err)
 			}
 			for _, x := range failed {
 				i := &Item{Name: x.Dossier, Exit: 2}
 				for _, p := range x.Problems {
 					i.Problems = append(i.Problems, &place.Problem{At: p.Place, What: p.What, Fix: p.Fix})
 				}
-				if err := f(i); err != nil {
-					return err
+				if err := give(i, ""); err != nil {
+					return nil, err
 				}
 			}
 		default:
 			var v json.RawMessage
 			if err := dec.Decode(&v); err != nil {
-				return bad(err)
+				return nil, bad(err)
 			}
 			rest[fmt.Sprint(key)] = v
 		}
 	}
 	if _, err := dec.Token(); err != nil {
-		return bad(err)
+		return nil, bad(err)
 	}
 	if format == 0 || !several && rest["verdicts"] == nil {
-		return fail("this is no result of a check")
+		return nil, fail("this is no result of a check")
 	}
 	if several {
-		return nil
+		return held, nil
 	}
 	whole, err := json.Marshal(rest)
 	if err != nil {
-		return bad(err)
+		return nil, bad(err)
 	}
 	d := &CheckDocument{}
 	if err := json.Unmarshal(whole, d); err != nil {
-		return bad(err)
+		return nil, bad(err)
 	}
-	if err := d.hand(known, f); err != nil {
-		return bad(err)
+	if err := d.hand(known, give); err != nil {
+		return nil, bad(err)
 	}
-	return nil
+	return held, nil
 }
 
-// hand hands out a document as an item.
-func (d *CheckDocument) hand(known func(string) *rulebook.Rule, f func(*Item) error) error {
+// hand hands out a document as an item, with what tells it from others.
+func (d *CheckDocument) hand(known func(string) *rulebook.Rule, give func(*Item, string) error) error {
 	i := &Item{Name: d.Dossier, Exit: int(d.Exit)}
 	if known != nil {
 		var err error
@@ -189,7 +263,69 @@ func (d *CheckDocument) hand(known func(string) *rulebook.Rule, f func(*Item) er
 			return err
 		}
 	}
-	return f(i)
+	var stores []string
+	for _, s := range d.Stores {
+		stores = append(stores, s.Store+" "+s.Package+" "+s.Digest)
+	}
+	return give(i, fmt.Sprintf("%q", []any{d.Dossier, d.App, d.Version, d.On, d.Filters.Stages, stores}))
+}
+
+// Whole holds that documents belong together: of the parts of a call each is there
+// once, and no result twice. missing are the dossiers of the parts that are not there.
+func Whole(all []*Held) (missing []string, err error) {
+	var problems place.Problems
+	fail := func(file, what, fix string) {
+		problems = append(problems, &place.Problem{At: place.Place{File: file}, What: what, Fix: fix})
+	}
+	type call struct {
+		first *Held
+		parts map[int64]*Held
+	}
+	var calls []*call
+	keys := map[string]string{}
+	for _, h := range all {
+		for _, k := range h.Keys {
+			if other, twice := keys[k]; twice && k != "" && h.Part == nil {
+				fail(h.File, "this result is in "+other+" already", "name each file once")
+				break
+			}
+			keys[k] = h.File
+		}
+		p := h.Part
+		if p == nil {
+			continue
+		}
+		at := slices.IndexFunc(calls, func(c *call) bool { return slices.Equal(c.first.Part.Dossiers, p.Dossiers) })
+		if at < 0 {
+			at, calls = len(calls), append(calls, &call{h, map[int64]*Held{}})
+		}
+		c := calls[at]
+		if c.first.Part.Of != p.Of {
+			fail(h.File, fmt.Sprintf("this is a part of %d, and %s one of %d, of the same dossiers", p.Of, c.first.File, c.first.Part.Of), "join parts of one call")
+			continue
+		}
+		if other := c.parts[p.Index]; other != nil {
+			fail(h.File, fmt.Sprintf("part %d of %d is in %s already", p.Index, p.Of, other.File), "name each part once")
+			continue
+		}
+		c.parts[p.Index] = h
+		if want, got := slices.Sorted(slices.Values(p.Names())), slices.Sorted(slices.Values(h.Names)); !slices.Equal(want, got) {
+			fail(h.File, fmt.Sprintf("part %d of %d has %s, and should have %s", p.Index, p.Of, Count(len(got), "dossier", "dossiers"), Count(len(want), "dossier", "dossiers")), "write it anew with regola check --shard")
+		}
+	}
+	for _, c := range calls {
+		for n := int64(1); n <= min(c.first.Part.Of, int64(len(c.first.Part.Dossiers))); n++ { // further parts are empty
+			if c.parts[n] == nil {
+				missing = append(missing, (&PartEntry{Index: n, Of: c.first.Part.Of, Dossiers: c.first.Part.Dossiers}).Names()...)
+			}
+		}
+	}
+	return missing, problems.Err()
+}
+
+// Lost is the item of a dossier whose part is not there.
+func Lost(name string) *Item {
+	return &Item{Name: name, Exit: 1, Problems: place.Problems{{What: "its part of the results is not there", Fix: "run that part of the check, and join all of them"}}}
 }
 
 // result makes a check's result of its document: what reports show of it, the
@@ -225,7 +361,7 @@ func (d *CheckDocument) result(known func(string) *rulebook.Rule) (*check.Result
 	}
 	verdicts := map[string]*check.Verdict{}
 	for _, s := range d.Stores {
-		r.Stores = append(r.Stores, &check.Store{ID: s.Store, Name: s.Name, Package: s.Package, Root: s.Root, AppID: s.ID, Version: s.Version})
+		r.Stores = append(r.Stores, &check.Store{ID: s.Store, Name: s.Name, Package: s.Package, Root: s.Root, AppID: s.ID, Version: s.Version, Absent: s.Absent})
 		if s.Digest != "" {
 			r.About.Digests[s.Package] = s.Digest
 		}

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/place"
@@ -85,6 +86,7 @@ type sarifNote struct {
 // sarif streams the results; what they make necessary stands behind them.
 type sarif struct {
 	w       io.Writer
+	begin   func() // writes what stands before the results, once
 	many    bool
 	n       int
 	index   map[string]int
@@ -96,9 +98,11 @@ type sarif struct {
 	err     error
 }
 
-func openSARIF(w io.Writer, _ Look, names []string) Writer {
-	s := &sarif{w: w, many: len(names) != 1, index: map[string]int{}}
-	s.write("{\n  \"$schema\": \"https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json\",\n  \"version\": \"2.1.0\",\n  \"runs\": [{\n  \"results\": [")
+func openSARIF(w io.Writer, _ Look, call Call) Writer {
+	s := &sarif{w: w, many: call.Many(), index: map[string]int{}}
+	s.begin = sync.OnceFunc(func() {
+		s.write("{\n  \"$schema\": \"https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json\",\n  \"version\": \"2.1.0\",\n  \"runs\": [{\n  \"results\": [")
+	})
 	return s
 }
 
@@ -118,6 +122,7 @@ func (s *sarif) value(v any) {
 }
 
 func (s *sarif) Add(i *Item) error {
+	s.begin()
 	s.exit = max(s.exit, i.Exit)
 	if i.Result == nil {
 		s.failed = true
@@ -252,6 +257,7 @@ func fileURI(name string) string {
 
 // Close writes the tool with the rules, and what could not be judged.
 func (s *sarif) Close() error {
+	s.begin()
 	s.write("\n  ],\n  \"columnKind\": \"unicodeCodePoints\",\n  \"tool\": ")
 	rules := slices.Clone(s.rules)
 	if rules == nil {

@@ -3,6 +3,7 @@ package report
 import (
 	"fmt"
 	"reflect"
+	"slices"
 	"strings"
 	"time"
 
@@ -89,6 +90,10 @@ func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 	if own, ok := reflect.New(t).Interface().(interface{ PerStoreValue() reflect.Type }); ok {
 		props := map[string]any{}
 		for _, k := range g.keys {
+			if own.PerStoreValue() == reflect.TypeFor[dossier.Shelves]() {
+				props[k] = g.categories(k)
+				continue
+			}
 			props[k] = g.value(own.PerStoreValue(), words(tag, k))
 		}
 		return map[string]any{"type": "object", "properties": props, "additionalProperties": false}
@@ -102,12 +107,6 @@ func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 		return map[string]any{"type": "object"}
 	case reflect.TypeFor[dossier.Secret]():
 		return map[string]any{"type": "string", "description": "a reference such as env:NAME, never the secret itself"}
-	case reflect.TypeFor[dossier.Shelves]():
-		one := map[string]any{"type": "string"}
-		if w := g.words[tag.Get("words")]; len(w) > 0 {
-			one["enum"] = w
-		}
-		return map[string]any{"anyOf": []any{one, map[string]any{"type": "array", "items": one}}}
 	}
 	switch t.Kind() {
 	case reflect.Pointer:
@@ -174,6 +173,23 @@ func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 		return map[string]any{"$ref": "#/$defs/" + name}
 	}
 	return map[string]any{}
+}
+
+// categories is one category of a store, or several: of apps or of games.
+func (g *schemaWriter) categories(store string) any {
+	one := map[string]any{"type": "string"}
+	var all []string
+	for _, name := range dossier.CategoryWords(store) {
+		for _, w := range g.words[name] {
+			if !slices.Contains(all, w) {
+				all = append(all, w)
+			}
+		}
+	}
+	if len(all) > 0 {
+		one["enum"] = all
+	}
+	return map[string]any{"anyOf": []any{one, map[string]any{"type": "array", "items": one}}}
 }
 
 // choices are the words of an enum; true and false may be written without quotes.

@@ -93,7 +93,10 @@ func stageList(stages []string) string {
 }
 
 func packageName(s *check.Store) string {
-	if s.Package == "" {
+	switch {
+	case s.Absent != "":
+		return "(package not there)"
+	case s.Package == "":
 		return "(no package)"
 	}
 	return visible.Text(s.Package)

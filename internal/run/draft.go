@@ -43,7 +43,7 @@ func (r *Runner) Draft(ctx context.Context, packages []string, folder, name, lan
 	if err != nil {
 		return nil, err
 	}
-	keys, paths := map[string]string{}, map[string]string{}
+	keys, paths, outside := map[string]string{}, map[string]string{}, map[string]string{}
 	for _, s := range r.stores {
 		for _, p := range pkgs {
 			if s.Takes(p.Platform(), p.Kind) && keys[p.Platform()] == "" {
@@ -61,7 +61,11 @@ func (r *Runner) Draft(ctx context.Context, packages []string, folder, name, lan
 				}
 			}
 		}
-		paths[p.File] = filepath.ToSlash(rel)
+		if filepath.IsLocal(rel) {
+			paths[p.File] = filepath.ToSlash(rel)
+		} else { // a dossier names what lies in its folder
+			outside[keys[p.Platform()]] = filepath.ToSlash(rel)
+		}
 		if keys[p.Platform()] == "" {
 			return nil, &place.Problem{At: place.Place{File: p.File}, What: "no store takes a package of the kind " + p.Kind, Fix: "give the package that is uploaded"}
 		}
@@ -71,6 +75,7 @@ func (r *Runner) Draft(ctx context.Context, packages []string, folder, name, lan
 		whole = append(whole, p)
 	}
 	d := &Drafted{Known: draft.Of(whole, keys, paths), Old: dossier.Exists(folder)}
+	d.Known.Outside = outside
 	d.Known.Settle(name, language)
 	d.Known.Texts = set.On(r.opt.Day).PageTexts
 	if d.Known.Name == "" {

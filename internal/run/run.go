@@ -338,7 +338,7 @@ func (r *Runner) Judge(ctx context.Context, job Job) (*check.Result, *Judged, er
 	}
 	res.Read = append(slices.Clone(g.packages), r.opt.Rulebooks...)
 	if g.dossier != nil {
-		res.Read = append(res.Read, g.dossier.Files()...)
+		res.Read = append(res.Read, Kept(g.dossier)...)
 	}
 	return res, &Judged{pairs, g.dossier, g}, nil
 }
@@ -374,7 +374,7 @@ const maxJobs = 2
 func (r *Runner) named(d *dossier.Dossier) []string {
 	var out []string
 	for _, s := range r.stores {
-		if p, _, ok := d.Packages.For(s.Blocks); ok && p != "" {
+		if p, _, ok := d.Packages.For(s.Blocks); ok && p != "" && d.Absent(s.Blocks) == "" {
 			if file := d.Path(p); !slices.Contains(out, file) {
 				out = append(out, file)
 			}
@@ -427,6 +427,9 @@ func (r *Runner) pair(ctx context.Context, g *gathered, on day.Day) ([]check.Pai
 	}
 	for _, s := range meant {
 		src := submission.Sources{Store: s, Package: chosen[s.ID], Dossier: d, Tables: set.On(on), Fetched: found[s.ID], Backend: back, Testers: list, Phrases: r.words}
+		if d != nil && src.Package == nil {
+			src.Absent = d.Absent(s.Blocks)
+		}
 		if lib != nil {
 			src.Pictures = lib.Gallery(s.ID, s.Blocks, d.App.DefaultLocale)
 		}

@@ -71,6 +71,9 @@ func Run(ctx context.Context, pairs []Pair, d *dossier.Dossier, o Options) (*Res
 			return nil, err
 		}
 		st := &Store{ID: p.Judge.Store.ID, Name: p.Judge.Store.Name, Verdicts: verdicts, Fetched: p.Submission.Fetched, Rating: p.Submission.Rating, Disclosure: p.Submission.Disclosure}
+		if d != nil && p.Submission.Pkg == nil {
+			st.Absent = d.Absent(p.Judge.Store.Blocks)
+		}
 		if pkg := p.Submission.Pkg; pkg != nil {
 			st.Package, st.AppID, st.Version = pkg.File, pkg.ID(), pkg.Version()
 			if pkg.IOS != nil {

@@ -158,6 +158,7 @@ type Store struct {
 	ID       string // of the store
 	Name     string // in prose
 	Package  string // its file, empty when none was given
+	Absent   string // why the package that the dossier names is not there; empty when it is, or none is named
 	Root     string // the folder in the package that holds the app, of an iOS package
 	AppID    string
 	Version  string
@@ -235,7 +236,7 @@ type Result struct {
 	Unused  []*dossier.Waiver
 	Asked   []*Duty  // what the stores ask, of a result that was read back; nil to draw it from the verdicts
 	About   About    // the call that led to it
-	Read    []string // every file of the user that was read, none of which a report may replace
+	Read    []string // files and folders of the user that no report may replace or lie in
 }
 
 // About says how a result came about, for programs that read it.
@@ -277,8 +278,11 @@ func (r *Result) Worst() rulebook.Impact {
 	return rulebook.Impacts[worst]
 }
 
+// Never is the word for a release that does not fail whatever is found.
+const Never = "never"
+
 // FailWords are the words for what makes a release fail: levels, impacts, and never.
-var FailWords = []string{"error", "warning", "note", "refused", "blocked", "rejected", "reach", "craft", "never"}
+var FailWords = []string{"error", "warning", "note", "refused", "blocked", "rejected", "reach", "craft", Never}
 
 // Grave tells whether an impact makes a release fail by one of FailWords; the empty
 // word is error.
@@ -295,11 +299,23 @@ func Grave(impact rulebook.Impact, failOn string) bool {
 	return impact != "" && gravity(impact) <= gravity(least)
 }
 
-// Fails tells whether a release fails: by what is broken, and when it is strict also
-// by what is to answer, to confirm or could not be read.
+// Fails tells whether a release fails: by what is broken; when a package is named and
+// not there, unless the stage that needs it was left out or nothing is to fail; and when
+// it is strict by everything but a release that passes.
 func (r *Result) Fails(failOn string, strict bool) bool {
-	return strict && r.Count(ToAnswer)+r.Count(ToConfirm)+r.Count(NotRead) > 0 || Grave(r.Worst(), failOn)
+	for _, s := range r.Stores {
+		if o := s.Outcome(r.Partly()); strict && o != Passes && o != Partly {
+			return true
+		}
+		if s.Absent != "" && failOn != Never && (!r.Partly() || slices.Contains(r.Stages, PackageStage)) {
+			return true
+		}
+	}
+	return Grave(r.Worst(), failOn)
 }
+
+// PackageStage is the stage whose rules look at the package above all.
+const PackageStage = "package"
 
 // byPlace orders faults: the gravest first, then by where they are.
 func byPlace(a, b *Fault) int {

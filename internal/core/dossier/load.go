@@ -16,6 +16,7 @@ import (
 	"golang.org/x/text/language"
 
 	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/gate"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/core/store"
@@ -24,6 +25,9 @@ import (
 
 // FileName is the dossier's main file.
 const FileName = "dossier.yaml"
+
+// ListingFolder is the folder of the texts, one file a language.
+const ListingFolder = "listing"
 
 // maxFile bounds one YAML file: texts are short.
 const maxFile = 4 << 20
@@ -48,7 +52,7 @@ func Load(folder string, stores []*store.Store, words map[string][]string) (*Dos
 	}
 	problems = append(problems, doc.DecodeKeys(d, keys, words)...)
 	problems = append(problems, d.validate(stores)...)
-	listing, ps := d.loadListings("listing", keys)
+	listing, ps := d.loadListings(ListingFolder, keys)
 	d.Listing, problems = listing, append(problems, ps...)
 	problems = append(problems, d.loadPages(keys)...)
 	fact.Inherit(d)
@@ -79,10 +83,10 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 	}
 	for _, s := range stores {
 		pattern, key, ok := d.Packages.For(s.Blocks)
-		if !ok || pattern == "" {
+		if !ok || pattern == "" || d.Absent(s.Blocks) != "" {
 			continue
 		}
-		file, problem := d.packageFile(pattern)
+		file, why, problem := d.packageFile(pattern)
 		if problem != nil {
 			problem.At = d.Packages.Where(s.Blocks)
 			ps = append(ps, problem)
@@ -90,6 +94,12 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 			continue
 		}
 		d.Packages.values[key] = file
+		if why != "" {
+			if d.absent == nil {
+				d.absent = map[string]string{}
+			}
+			d.absent[key] = why
+		}
 	}
 	for i, c := range d.Release.Countries {
 		if c == "all" || c == "" { // empty: reported by the decoder
@@ -157,38 +167,53 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 }
 
 // packageFile finds the package that a dossier names, relative to its folder.
-// A pattern must match one file.
-func (d *Dossier) packageFile(pattern string) (string, *place.Problem) {
-	path := d.Path(pattern)
+// A pattern must match one file. why says that it is not there yet.
+func (d *Dossier) packageFile(pattern string) (file, why string, problem *place.Problem) {
+	path, problem := d.Inside(pattern)
+	if problem != nil {
+		problem.Fix = "keep the package in the dossier's folder, or name it in the call: regola check PACKAGE"
+		return "", "", problem
+	}
 	if _, err := os.Stat(path); err == nil {
-		return pattern, nil
+		return pattern, "", nil
 	}
-	const fix = "build it, or correct the path, which is relative to the dossier's folder; a package given in the call takes its place"
 	if !strings.ContainsAny(pattern, "*?[") {
-		return "", &place.Problem{What: "the package " + pattern + " does not exist", Fix: fix}
+		return pattern, "the package " + pattern + " is not there", nil
 	}
-	found, err := filepath.Glob(path)
+	found, err := d.gate().Glob(pattern)
 	switch {
+	case errors.Is(err, gate.ErrTooMany):
+		return "", "", &place.Problem{What: "this pattern is too wide: " + err.Error(), Fix: "write the folder out, with a pattern for the file's name only"}
 	case err != nil:
-		return "", &place.Problem{What: "this pattern cannot be read: " + pattern, Fix: "write * for any characters, ? for one, [ab] for one of several"}
+		return "", "", &place.Problem{What: "this pattern cannot be read: " + pattern, Fix: "write * for any characters, ? for one, [ab] for one of several"}
 	case len(found) == 0:
-		return "", &place.Problem{What: "no package matches " + pattern, Fix: fix}
+		return pattern, "no package matches " + pattern, nil
 	case len(found) > 1:
 		changed := func(name string) time.Time {
-			if info, err := os.Stat(name); err == nil {
+			if info, err := os.Stat(d.Path(name)); err == nil {
 				return info.ModTime()
 			}
 			return time.Time{}
 		}
 		slices.SortStableFunc(found, func(a, b string) int { return changed(b).Compare(changed(a)) })
-		return "", &place.Problem{What: fmt.Sprintf("%d packages match %s; the newest first: %s", len(found), pattern, strings.Join(found, ", ")),
+		const shown = 5
+		list := strings.Join(found[:min(shown, len(found))], ", ")
+		if len(found) > shown {
+			list += " …"
+		}
+		return "", "", &place.Problem{What: fmt.Sprintf("%d packages match %s; the newest first: %s", len(found), pattern, list),
 			Fix: "remove those that are not meant, or write the name of one"}
 	}
-	rel, err := filepath.Rel(d.Root, found[0])
-	if err != nil {
-		return found[0], nil
+	return found[0], "", nil
+}
+
+// Absent says that the package that a dossier names for a store is not there yet, in
+// words; empty when it is, or when none is named.
+func (d *Dossier) Absent(keys []string) string {
+	if _, key, ok := d.Packages.For(keys); ok {
+		return d.absent[key]
 	}
-	return rel, nil
+	return ""
 }
 
 // Path is where a package lies that the dossier names.
@@ -218,11 +243,16 @@ func (l *Listing) Locate(at place.Place, text string, offset int) place.Place {
 	return at
 }
 
-// Files lists the files that make up the dossier, without packages.
+// Files lists the files that make up the dossier, without packages, ledger and pictures.
 func (d *Dossier) Files() []string {
 	var out []string
 	for _, root := range d.roots() {
 		out = append(out, filepath.Join(root, FileName))
+	}
+	for _, p := range d.Products {
+		if p.Picture != "" {
+			out = append(out, filepath.Join(d.Root, p.Picture))
+		}
 	}
 	for _, l := range d.Listing {
 		out = append(out, slices.Collect(maps.Keys(l.source))...)
@@ -241,35 +271,17 @@ func (d *Dossier) Files() []string {
 	return out
 }
 
-// Inside is the path of a file that the dossier names, which must lie in the
-// dossier's folder, or in that of a base: a dossier from a stranger must not make the
-// program show the files of whoever checks it.
-func (d *Dossier) Inside(name string) (string, *place.Problem) {
-	file := filepath.Join(d.Root, name)
-	if filepath.IsAbs(name) {
-		file = name
-	}
-	return file, d.inside(file, name)
-}
+// gate holds paths inside the dossier's folder and those of its bases.
+func (d *Dossier) gate() *gate.Gate { return gate.New(d.roots()...) }
 
-// inside tells that a file lies elsewhere. name is how it was written.
-func (d *Dossier) inside(file, name string) *place.Problem {
-	within := func(root, file string) bool {
-		rel, err := filepath.Rel(root, file)
-		return err == nil && filepath.IsLocal(rel)
-	}
-	if slices.ContainsFunc(d.roots(), func(root string) bool { return within(root, file) }) {
-		real, err := filepath.EvalSymlinks(file)
-		if err != nil {
-			return nil // opening it will say why
-		}
-		for _, root := range d.roots() {
-			if root, err := filepath.EvalSymlinks(root); err == nil && within(root, real) {
-				return nil
-			}
-		}
-	}
-	return &place.Problem{What: fmt.Sprintf("%q leads out of the dossier's folder", name), Fix: "keep the file in the dossier's folder, or name it in the call"}
+// Inside is the path of a file that the dossier names, which must lie in the
+// dossier's folder, or in that of a base.
+func (d *Dossier) Inside(name string) (string, *place.Problem) { return d.gate().Path(name) }
+
+// Read reads a file beside the dossier, such as the ledger: up to limit bytes, and
+// never through a link that leads out.
+func (d *Dossier) Read(name string, limit int64, missing string) ([]byte, *place.Problem) {
+	return d.gate().Read(filepath.Join(d.Root, name), name, limit, missing)
 }
 
 // loadPages reads the texts of further pages.
@@ -286,16 +298,16 @@ func (d *Dossier) loadPages(keys []string) (ps place.Problems) {
 		if p.Store != "" && !slices.Contains(keys, p.Store) {
 			ps = append(ps, &place.Problem{At: p.Field("store"), What: fmt.Sprintf("there is no store %q", p.Store), Fix: "write one of: " + strings.Join(keys, ", ")})
 		}
-		listing, problems := d.loadListings(filepath.Join("listing", p.ID), keys)
+		listing, problems := d.loadListings(filepath.Join(ListingFolder, p.ID), keys)
 		p.Listing, ps = listing, append(ps, problems...)
 	}
 	for _, root := range d.roots() {
-		entries, _ := os.ReadDir(filepath.Join(root, "listing")) // that it cannot be read was reported
+		entries, _ := os.ReadDir(filepath.Join(root, ListingFolder)) // that it cannot be read was reported
 		for _, e := range entries {
 			if !e.IsDir() || strings.HasPrefix(e.Name(), ".") || known[e.Name()] {
 				continue
 			}
-			ps = append(ps, &place.Problem{At: place.Place{File: filepath.Join(root, "listing", e.Name())}, What: "no page of the dossier has this folder",
+			ps = append(ps, &place.Problem{At: place.Place{File: filepath.Join(root, ListingFolder, e.Name())}, What: "no page of the dossier has this folder",
 				Fix: "write it in dossier.yaml under pages: {id: " + e.Name() + ", store: …}, or remove the folder"})
 		}
 	}
@@ -347,7 +359,7 @@ func (d *Dossier) listingsIn(folder, root string, keys []string, out *[]*Listing
 				Fix: "name the file after its language, such as it.yaml or pt-BR.yaml"})
 			continue
 		}
-		if problem := d.inside(file, e.Name()); problem != nil {
+		if problem := d.gate().Check(file, e.Name()); problem != nil {
 			problem.At = place.Place{File: file}
 			ps = append(ps, problem)
 			continue

@@ -29,28 +29,29 @@ const Format = 1
 // also where there is no dossier at all.
 type Dossier struct {
 	fact.Mark `json:"-"`
-	Regola    int64            `json:"regola" need:"the number of the format: regola: 1" doc:"the number of the format: 1"`
-	Base      string           `json:"base" free:"yes" doc:"the folder of a dossier whose answers, texts, pictures and waivers hold where this one says nothing, such as ../common"`
-	App       App              `json:"app" need:"the block that names the app" doc:"what the app is"`
-	Packages  PerStore[string] `json:"packages" doc:"the release package for each store, relative to this folder; a pattern such as build/*.aab may match one file"`
-	Account   Account          `json:"account" doc:"the publisher's account"`
-	Contact   Contact          `json:"contact" doc:"how people reach the makers"`
-	Links     Links            `json:"links" doc:"web pages of the app"`
-	Answers   Answers          `json:"answers" doc:"one answer sheet for every store"`
-	Review    Review           `json:"review" doc:"what the reviewer needs"`
-	Release   Release          `json:"release" doc:"what goes out, where and to whom"`
-	Products  []*Product       `json:"products" doc:"what is sold in the app"`
-	Pages     []*Page          `json:"pages" doc:"further pages of a store, for some countries or a campaign; their texts lie in listing/<id>/<locale>.yaml"`
-	Events    []*Event         `json:"events" doc:"what happens in the app for a few days and is shown on the iOS store's page"`
-	Pictures  []*Pictures      `json:"pictures" doc:"the pictures of the store page; those in the folder pictures need no line here"`
-	Backend   Backend          `json:"backend" doc:"who reaches what in the app's backend"`
-	Confirmed []*Confirmation  `json:"confirmed" doc:"what was done for a version and no file can show"`
-	Waivers   []*Waiver        `json:"waivers" doc:"findings that the team accepts"`
-	Rulebooks []string         `json:"rulebooks" doc:"files of rules of your own, in this folder"`
-	Tables    []string         `json:"tables" doc:"files of reference data of your own, in this folder"`
-	Root      string           `json:"-"` // the folder, as given
-	bases     []string         // the folders of the dossiers on which it stands
-	Listing   []*Listing       `json:"-"` // sorted by locale, the default one first
+	Regola    int64             `json:"regola" need:"the number of the format: regola: 1" doc:"the number of the format: 1"`
+	Base      string            `json:"base" free:"yes" doc:"the folder of a dossier whose answers, texts, pictures and waivers hold where this one says nothing, such as ../common"`
+	App       App               `json:"app" need:"the block that names the app" doc:"what the app is"`
+	Packages  PerStore[string]  `json:"packages" doc:"the release package for each store, relative to this folder; a pattern such as build/*.aab may match one file"`
+	Account   Account           `json:"account" doc:"the publisher's account"`
+	Contact   Contact           `json:"contact" doc:"how people reach the makers"`
+	Links     Links             `json:"links" doc:"web pages of the app"`
+	Answers   Answers           `json:"answers" doc:"one answer sheet for every store"`
+	Review    Review            `json:"review" doc:"what the reviewer needs"`
+	Release   Release           `json:"release" doc:"what goes out, where and to whom"`
+	Products  []*Product        `json:"products" doc:"what is sold in the app"`
+	Pages     []*Page           `json:"pages" doc:"further pages of a store, for some countries or a campaign; their texts lie in listing/<id>/<locale>.yaml"`
+	Events    []*Event          `json:"events" doc:"what happens in the app for a few days and is shown on the iOS store's page"`
+	Pictures  []*Pictures       `json:"pictures" doc:"the pictures of the store page; those in the folder pictures need no line here"`
+	Backend   Backend           `json:"backend" doc:"who reaches what in the app's backend"`
+	Confirmed []*Confirmation   `json:"confirmed" doc:"what was done for a version and no file can show"`
+	Waivers   []*Waiver         `json:"waivers" doc:"findings that the team accepts"`
+	Rulebooks []string          `json:"rulebooks" doc:"files of rules of your own, in this folder"`
+	Tables    []string          `json:"tables" doc:"files of reference data of your own, in this folder"`
+	Root      string            `json:"-"` // the folder, as given
+	bases     []string          // the folders of the dossiers on which it stands
+	absent    map[string]string // why packages that it names are not there, by the store's key
+	Listing   []*Listing        `json:"-"` // sorted by locale, the default one first
 }
 
 // PerStore is one value for each store, by the key under which the dossier
@@ -84,7 +85,8 @@ func (p *PerStore[T]) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 			d.Value(val, reflect.ValueOf(&v).Elem(), "")
 			for _, n := range append(val.Content, val) {
 				if n.Kind == yaml.ScalarNode {
-					d.Word(n, "categories_"+key.Value)
+					// Which of the two an app may have follows from its kind, and is judged.
+					d.Word(n, CategoryWords(key.Value)[0], CategoryWords(key.Value)[1:]...)
 				}
 			}
 		} else {
@@ -126,6 +128,12 @@ func (p *PerStore[T]) PerStoreValue() reflect.Type { return reflect.TypeFor[T]()
 
 // Shelves are one category or several.
 type Shelves []string
+
+// CategoryWords are the vocabularies of a store's categories: those of apps, and those
+// of games where a store has them apart.
+func CategoryWords(store string) []string {
+	return []string{"categories_" + store, "categories_" + store + "_game"}
+}
 
 // DecodeNode implements strictyaml.NodeDecoder: a single text is a list of one.
 func (c *Shelves) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {

@@ -11,6 +11,7 @@ import (
 	"maps"
 	"reflect"
 	"slices"
+	"strconv"
 	"strings"
 
 	"go.yaml.in/yaml/v3"
@@ -33,6 +34,7 @@ type Known struct {
 	Version  string            // of the release
 	IDs      map[string]string // by the store's key
 	Packages map[string]string // paths relative to the dossier, by the store's key
+	Outside  map[string]string // those that lie outside its folder, which are named in the call
 	Names    map[string]string // of the app, by language
 	Answers  map[string]string // by path, such as answers.encryption.uses_non_exempt
 	Evidence []*evidence.Evidence
@@ -46,7 +48,10 @@ func Of(pkgs []*facts.Package, keys map[string]string, paths map[string]string) 
 	k := &Known{IDs: map[string]string{}, Packages: map[string]string{}, Names: map[string]string{}, Answers: map[string]string{}}
 	for _, p := range pkgs {
 		key := keys[p.Platform()]
-		k.IDs[key], k.Packages[key] = p.ID(), paths[p.File]
+		k.IDs[key] = p.ID()
+		if path := paths[p.File]; path != "" {
+			k.Packages[key] = path
+		}
 		k.Version = cmp.Or(k.Version, p.Version())
 		switch {
 		case p.IOS != nil:
@@ -234,6 +239,13 @@ func (k *Known) value(path string) string {
 // perStore writes one line a store.
 func (w *writer) perStore(path, name, indent string) {
 	values := map[string]map[string]string{"app.ids": w.known.IDs, "packages": w.known.Packages}[path]
+	if path == "packages" {
+		for _, s := range w.stores {
+			if out := w.known.Outside[s]; out != "" {
+				w.line("%s# %s lies outside this folder: name it in the call, or put it here", indent, strconv.Quote(out))
+			}
+		}
+	}
 	if len(values) == 0 {
 		w.line("%s# %s: {%s}", indent, name, strings.Join(each(w.stores, func(s string) string { return s + ": …" }), ", "))
 		w.choices(indent, "categories", path == "app.category")

@@ -467,13 +467,23 @@ func (d *Decoder) text(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 	v.SetString(n.Value)
 }
 
-// Word holds a text against a vocabulary. One that is not given allows any.
-func (d *Decoder) Word(n *yaml.Node, vocabulary string) bool {
+// Word holds a text against a vocabulary, or several of which one must have it. One
+// that is not given allows any; further ones that are not given add nothing.
+func (d *Decoder) Word(n *yaml.Node, vocabulary string, more ...string) bool {
 	words := d.Words[vocabulary]
 	if len(words) == 0 || slices.Contains(words, n.Value) {
 		return true
 	}
 	fix := fmt.Sprintf("\"regola tables %s\" lists the words", vocabulary)
+	for _, name := range more {
+		if slices.Contains(d.Words[name], n.Value) {
+			return true
+		}
+		if len(d.Words[name]) > 0 {
+			words = slices.Concat(words, d.Words[name])
+			fix += fmt.Sprintf(", \"regola tables %s\" others", name)
+		}
+	}
 	if near := spell.Nearest(n.Value, words); near != "" {
 		fix = "did you mean \"" + near + "\"? " + fix
 	} else if len(words) <= 15 {

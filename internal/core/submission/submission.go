@@ -108,6 +108,7 @@ type Sources struct {
 	Pictures *pictures.Gallery // nil when there are none
 	Fetched  *fetched.Fetched  // nil when nothing was fetched
 	Backend  *backend.Backend  // nil when the dossier describes none
+	Absent   string            // why the package that the dossier names is not there; empty when it is, or none is named
 	Phrases  *phrases.Memo     // of texts that were looked through; may be nil
 	Testers  *testers.List     // nil when the dossier names no list
 }
@@ -116,8 +117,13 @@ type Sources struct {
 func New(src Sources) *Submission {
 	s := &Submission{Store: src.Store.ID, Pkg: src.Package, Tables: src.Tables}
 	if src.Package == nil {
-		s.Lose("pkg", fact.Missing("no package for this store was given"))
-		s.Lose("evidence", fact.Missing("no package for this store was given"))
+		gap := fact.Missing("no package for this store was given")
+		if src.Absent != "" {
+			gap = fact.Unread(src.Absent)
+			gap.At = src.Dossier.Packages.Where(src.Store.Blocks)
+		}
+		s.Lose("pkg", gap)
+		s.Lose("evidence", gap)
 	} else {
 		if src.Package.IOS != nil {
 			s.Code = signs.Of(src.Package.IOS)

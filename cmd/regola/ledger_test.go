@@ -41,7 +41,7 @@ func TestLedger(t *testing.T) {
 		return out + stderr
 	}
 	call(0, "ledger", "record", "--on", on)
-	assert.Contains(t, call(0, "ledger", "record", "--on", on), "was taken down already")
+	assert.Contains(t, call(0, "ledger", "record", "--on", on), "was recorded already")
 	assert.Len(t, lines(t, dir), before+2)
 	call(0, "check", "--strict", "--on", on) // the very package is not sent anew
 	call(0, "ledger", "decide", "rejected", "--store", "android", "--on", on, "--about", "answer:answers.ads", "--said", "There are ads.", "--about", "text:it/description", "--said", "It promises too much.")
@@ -103,7 +103,7 @@ func TestLedgerTogether(t *testing.T) {
 	}
 	out, stderr, exit := regola(t, dir, "ledger", "reply", "--store", "ios", "after all that")
 	assert.Zero(t, exit, stderr)
-	assert.Contains(t, out, "taken down")
+	assert.Contains(t, out, "recorded")
 }
 
 // TestCalendar writes calendars of a release and of the rules alone.

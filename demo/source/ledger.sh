@@ -1,6 +1,6 @@
 #!/bin/sh
 # Writes the demo's ledgers anew: releases before the one that the demo judges, as
-# regola ledger takes them down, with versions, builds and digests of their own.
+# regola ledger records them, with versions, builds and digests of their own.
 set -eu
 cd "$(dirname "$0")/../.."
 go build -o "${TMPDIR:-/tmp}/regola-ledger" ./cmd/regola

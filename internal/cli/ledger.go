@@ -1,7 +1,9 @@
 package cli
 
 import (
+	"context"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
 
@@ -9,8 +11,10 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/spell"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 )
@@ -44,7 +48,7 @@ func (e *env) ledgerRecord() *cobra.Command {
 	var onlyStores []string
 	c := &cobra.Command{
 		Use:     "record [PACKAGE…]",
-		Short:   "Take down what is sent now, for each store",
+		Short:   "Record what is sent now, for each store",
 		Example: "  regola ledger record\n  regola ledger record build/terrafuoco.aab --store android",
 		RunE: func(c *cobra.Command, args []string) error {
 			on, err := e.narrowed("text", onlyStores, on)
@@ -68,7 +72,7 @@ func (e *env) ledgerRecord() *cobra.Command {
 				return err
 			}
 			var written, old []*ledger.Event
-			err = run.Append(job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
+			err = run.Append(c.Context(), job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
 				written, old = nil, nil
 				for _, x := range events {
 					if again(l, x) {
@@ -104,7 +108,7 @@ func again(l *ledger.Ledger, x *ledger.Event) bool {
 func about(l *ledger.Ledger, store, version string) (*ledger.Release, error) {
 	last := l.Last(store)
 	if last == nil {
-		return nil, usageError("the ledger has no release in this store", `take it down first: "regola ledger record"`)
+		return nil, usageError("the ledger has no release in this store", `record it first: "regola ledger record"`)
 	}
 	if version == "" || version == last.Version {
 		return last, nil
@@ -122,8 +126,8 @@ func (e *env) ledgerDecide() *cobra.Command {
 	var reasons, said []string
 	c := &cobra.Command{
 		Use:   "decide accepted|rejected",
-		Short: "Take down what a store decided, and why",
-		Long: `Take down what a store decided about a release. A rejection names its reasons: with
+		Short: "Record what a store decided, and why",
+		Long: `Record what a store decided about a release. A rejection names its reasons: with
 --about what each is about, with --said what the reviewer wrote, in the same order.
 The next check then tells whether that very thing has changed.
 
@@ -137,7 +141,7 @@ property list), or behaviour.`,
 			return nil
 		},
 		ValidArgs: []string{"accepted", "rejected"},
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(c *cobra.Command, args []string) error {
 			on, job, err := e.entry(on, id, folder)
 			if err != nil {
 				return err
@@ -151,6 +155,9 @@ property list), or behaviour.`,
 			}
 			if len(said) > len(reasons) {
 				return usageError("there are more --said than --about", "give one --about for each, in the same order")
+			}
+			if said, err = e.texts("--said", said); err != nil {
+				return err
 			}
 			for i, r := range reasons {
 				kind, key, _ := strings.Cut(r, ":")
@@ -167,8 +174,20 @@ property list), or behaviour.`,
 				}
 				x.Reasons = append(x.Reasons, reason)
 			}
-			if err = follow(job, x, version); err == nil {
-				fmt.Fprintf(e.out, "%s %s (%s) was %s on %s: taken down.\n", e.storeName(id), x.Version, x.Build, x.Decision, on.Long())
+			ids, err := e.ruleIDs()
+			if err != nil {
+				return err
+			}
+			found := func(was *ledger.Release) error {
+				for _, r := range x.Reasons {
+					if err := somewhere(r.About, was, ids); err != nil {
+						return err
+					}
+				}
+				return nil
+			}
+			if err = follow(c.Context(), job, x, version, found); err == nil {
+				fmt.Fprintf(e.out, "%s %s (%s) was %s on %s: recorded.\n", e.storeName(id), x.Version, x.Build, x.Decision, on.Long())
 			}
 			return err
 		},
@@ -177,7 +196,7 @@ property list), or behaviour.`,
 	fl.StringVar(&id, "store", "", "the `STORE` that decided: "+strings.Join(e.storeIDs(), ", "))
 	fl.StringVar(&version, "version", "", "the `VERSION` that it was about (the last one by default)")
 	fl.StringArrayVar(&reasons, "about", nil, "`PART` that a reason is about; may be repeated")
-	fl.StringArrayVar(&said, "said", nil, "`TEXT` that the reviewer wrote about it")
+	fl.StringArrayVar(&said, "said", nil, "`TEXT` that the reviewer wrote about it; - for standard input, @FILE for a file")
 	fl.StringVar(&on, "on", "", "the `DAY` of the decision (today by default)")
 	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
@@ -188,7 +207,7 @@ func (e *env) ledgerReply() *cobra.Command {
 	var on, folder, id, version string
 	c := &cobra.Command{
 		Use:     "reply TEXT",
-		Short:   "Take down what you answered, or changed, after a rejection",
+		Short:   "Record what you answered, or changed, after a rejection",
 		Example: "  regola ledger reply --store ios 'The camera text names the kiln log; see the notes.'",
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) != 1 || strings.TrimSpace(args[0]) == "" {
@@ -196,14 +215,18 @@ func (e *env) ledgerReply() *cobra.Command {
 			}
 			return nil
 		},
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(c *cobra.Command, args []string) error {
 			on, job, err := e.entry(on, id, folder)
 			if err != nil {
 				return err
 			}
-			x := &ledger.Event{Event: ledger.Replied, On: on, Store: id, Text: strings.TrimSpace(args[0])}
-			if err = follow(job, x, version); err == nil {
-				fmt.Fprintf(e.out, "%s %s (%s): your answer is taken down.\n", e.storeName(id), x.Version, x.Build)
+			text, err := e.texts("the answer", args)
+			if err != nil {
+				return err
+			}
+			x := &ledger.Event{Event: ledger.Replied, On: on, Store: id, Text: text[0]}
+			if err = follow(c.Context(), job, x, version, nil); err == nil {
+				fmt.Fprintf(e.out, "%s %s (%s): your answer is recorded.\n", e.storeName(id), x.Version, x.Build)
 			}
 			return err
 		},
@@ -251,6 +274,64 @@ func (e *env) ledgerShow() *cobra.Command {
 	return c
 }
 
+// somewhere tells that what a reason is about is neither in the release nor anything
+// that a dossier can answer, with what was probably meant.
+func somewhere(about string, was *ledger.Release, rules []string) error {
+	kind, key, _ := strings.Cut(about, ":")
+	if kind == "behaviour" || kind == "rule" && (slices.Contains(rules, key) || slices.Contains(was.Broken, key)) || kind == "answer" && dossier.Question(key) != "" || slices.Contains(was.Parts(kind), key) {
+		return nil
+	}
+	names := was.Parts(kind)
+	if kind == "rule" {
+		names = rules
+	}
+	fix := fmt.Sprintf("the release %s (%s) has nothing of that kind; --about behaviour is for what is none of the others", was.Version, was.Build)
+	if near := spell.Nearest(key, names); near != "" {
+		fix = fmt.Sprintf("did you mean %q?", kind+":"+near)
+	} else if len(names) > 0 {
+		fix = "it has, for example, " + kind + ":" + names[0]
+	}
+	if kind == "rule" {
+		return usageError("--about "+about+": there is no such rule", fix)
+	}
+	return usageError(fmt.Sprintf("--about %s: the release %s (%s) has no such %s", about, was.Version, was.Build, map[string]string{"answer": "answer", "text": "text", "picture": "picture", "purpose": "purpose string"}[kind]), fix)
+}
+
+// maxSaid bounds a text that is read from standard input or a file, in bytes.
+const maxSaid = 64 << 10
+
+// texts reads the texts of a call: - is standard input, @FILE a file.
+func (e *env) texts(what string, list []string) ([]string, error) {
+	out := make([]string, len(list))
+	read := false
+	for i, text := range list {
+		if name, ok := strings.CutPrefix(text, "@"); ok {
+			data, err := regular.Read(name, maxSaid)
+			if err != nil {
+				return nil, regular.Problem(name, err, "name the file with the text behind @")
+			}
+			text = string(data)
+		} else if text == "-" {
+			if read {
+				return nil, usageError(what+": standard input was read already", "write - once, and @FILE for others")
+			}
+			read = true
+			data, err := io.ReadAll(io.LimitReader(e.in, maxSaid+1))
+			if err != nil {
+				return nil, err
+			}
+			if len(data) > maxSaid {
+				return nil, usageError(fmt.Sprintf("%s: standard input has more than %d KiB", what, maxSaid>>10), "shorten it to what matters")
+			}
+			text = string(data)
+		}
+		if out[i] = strings.TrimSpace(strings.ToValidUTF8(text, "\uFFFD")); out[i] == "" {
+			return nil, usageError(what+": the text is empty", "write what the reviewer wrote; is the file the right one?")
+		}
+	}
+	return out, nil
+}
+
 func (e *env) storeName(id string) string {
 	for _, s := range e.stores() {
 		if s.ID == id {
@@ -260,11 +341,15 @@ func (e *env) storeName(id string) string {
 	return id
 }
 
-// follow takes down an event that is about a release of its store: the one with a
+// follow records an event that is about a release of its store: the one with a
 // version, or the last one.
-func follow(job run.Job, x *ledger.Event, version string) error {
-	return run.Append(job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
+// check, which may be nil, may refuse it when it knows the release.
+func follow(ctx context.Context, job run.Job, x *ledger.Event, version string, check func(was *ledger.Release) error) error {
+	return run.Append(ctx, job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
 		was, err := about(l, x.Store, version)
+		if err == nil && check != nil {
+			err = check(was)
+		}
 		if err != nil {
 			return nil, err
 		}

@@ -137,6 +137,22 @@ func some(names []string) string {
 	return strings.Join(names[:most], ", ") + " …"
 }
 
+// ruleIDs lists the ids of the built-in rules.
+func (e *env) ruleIDs() (ids []string, err error) {
+	for _, s := range e.stores() {
+		books, err := e.lib.Books(s)
+		if err != nil {
+			return nil, err
+		}
+		for _, b := range books {
+			for _, r := range b.Rules {
+				ids = append(ids, r.ID)
+			}
+		}
+	}
+	return ids, nil
+}
+
 // rulesByID finds the built-in rules.
 func (e *env) rulesByID() (func(string) *rulebook.Rule, error) {
 	rules := map[string]*rulebook.Rule{}

@@ -101,17 +101,22 @@ func TestShard(t *testing.T) {
 	turned, err := inputs([]string{"../../demo/faulty", "../../demo/sound"}, "", false)
 	require.NoError(t, err)
 	for _, shard := range []string{"1/1", "1/2", "2/2", "3/3"} {
-		a, err := shardOf(jobs, shard)
+		a, part, err := shardOf(jobs, shard)
 		require.NoError(t, err)
-		b, err := shardOf(turned, shard)
+		b, _, err := shardOf(turned, shard)
 		require.NoError(t, err)
 		assert.Equal(t, a, b, shard)
+		require.Len(t, part.Dossiers, 2)
+		require.Len(t, part.Names(), len(a))
+		for i, name := range part.Names() {
+			assert.Equal(t, a[i].Dossier, name)
+		}
 	}
-	last, err := shardOf(jobs, "3/3")
+	last, _, err := shardOf(jobs, "3/3")
 	require.NoError(t, err)
 	assert.Empty(t, last, "more parts than dossiers")
 	for _, bad := range []string{"0/2", "3/2", "1", "a/b", "1/2/3", "-1/2", " 1/2"} {
-		_, err := shardOf(jobs, bad)
+		_, _, err := shardOf(jobs, bad)
 		assert.Error(t, err, bad)
 	}
 	below, err := inputs([]string{"../../demo"}, "", false)

@@ -29,17 +29,17 @@ func NewLedgerDocument(l *ledger.Ledger) *LedgerDocument {
 	return d
 }
 
-// Recorded tells what was taken down, and what was there already.
+// Recorded tells what was recorded, and what was there already.
 func Recorded(w io.Writer, written, old []*ledger.Event, look Look) error {
 	p := &printer{w: w, look: look}
 	for _, e := range written {
-		p.line("%s: %s %s (%s) is taken down.", ledger.FileName, e.Store, e.Version, e.Build)
+		p.line("%s: %s %s (%s) is recorded.", ledger.FileName, e.Store, e.Version, e.Build)
 	}
 	for _, e := range old {
-		p.line("%s: %s %s (%s) was taken down already.", ledger.FileName, e.Store, e.Version, e.Build)
+		p.line("%s: %s %s (%s) was recorded already.", ledger.FileName, e.Store, e.Version, e.Build)
 	}
 	if len(written) > 0 {
-		p.line("Put the file under version control; take down the decision with regola ledger decide.")
+		p.line("Put the file under version control; record the decision with regola ledger decide.")
 	}
 	return p.err
 }
@@ -48,7 +48,7 @@ func Recorded(w io.Writer, written, old []*ledger.Event, look Look) error {
 func LedgerText(w io.Writer, l *ledger.Ledger, stores []*store.Store, look Look) error {
 	p := &printer{w: w, look: look}
 	if len(l.Events)+len(l.Faults) == 0 {
-		p.line("The ledger is empty. regola ledger record takes down what you send.")
+		p.line("The ledger is empty. regola ledger record records what you send.")
 		return p.err
 	}
 	for i, s := range stores {

@@ -96,7 +96,7 @@ func NewNextDocument(r *check.Result) *NextDocument {
 		fault(findings[0])
 		d.Unlocks = left("craft")
 	default:
-		d.Kind, d.What, d.How = "send", "Nothing is left to do here.", "Send it; then take it down with regola ledger record, and the decision with regola ledger decide."
+		d.Kind, d.What, d.How = "send", "Nothing is left to do here.", "Send it; then record it with regola ledger record, and the decision with regola ledger decide."
 	}
 	return d
 }

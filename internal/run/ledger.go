@@ -1,6 +1,7 @@
 package run
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -12,6 +13,7 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/gate"
 	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/regular"
@@ -27,17 +29,30 @@ const lockName = ".ledger.lock"
 // tempName is the file that becomes the ledger once it is whole.
 const tempName = ".ledger.new"
 
+// ledgerMissing is what to do when a ledger cannot be read.
+const ledgerMissing = "a ledger is written by regola ledger"
+
+// readLedger reads the bytes of a ledger; none when there is no file. It lies in the
+// dossier's folder itself: a link that leads out is not followed.
+func readLedger(folder string) ([]byte, error) {
+	file := filepath.Join(folder, ledger.FileName)
+	if _, err := os.Lstat(file); errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	data, problem := gate.New(folder).Read(file, ledger.FileName, maxLedger, ledgerMissing)
+	if problem != nil {
+		return nil, problem
+	}
+	return data, nil
+}
+
 // Ledger reads the ledger of a dossier's folder; nil when there is none.
 func Ledger(folder string) (*ledger.Ledger, error) {
-	file := filepath.Join(folder, ledger.FileName)
-	data, err := regular.Read(file, maxLedger)
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		return nil, nil
-	case err != nil:
-		return nil, regular.Problem(file, err, "a ledger is written by regola ledger")
+	data, err := readLedger(folder)
+	if data == nil || err != nil {
+		return nil, err
 	}
-	return ledger.Parse(file, data), nil
+	return ledger.Parse(filepath.Join(folder, ledger.FileName), data), nil
 }
 
 // remember adds the history to what is judged.
@@ -80,34 +95,74 @@ func remember(pairs []check.Pair, d *dossier.Dossier) error {
 	return nil
 }
 
-// Append adds events to the ledger of a folder: under a lock, whole or not at all.
-// before is called with the ledger as it is, and gives the events.
-func Append(folder string, before func(*ledger.Ledger) ([]*ledger.Event, error)) error {
-	file := filepath.Join(folder, ledger.FileName)
-	lock := flock.New(filepath.Join(folder, lockName))
-	for wait := time.Duration(0); ; wait += 20 * time.Millisecond {
-		ok, err := lock.TryLock()
-		if err != nil {
-			return &place.Problem{At: place.Place{File: filepath.Join(folder, lockName)}, What: "the ledger cannot be locked: " + err.Error(), Fix: "check the folder's permissions"}
-		}
-		if ok {
-			break
-		}
-		if wait > 30*time.Second {
-			return &place.Problem{At: place.Place{File: file}, What: "another program has been writing for 30 seconds", Fix: "wait for it, or end it"}
-		}
-		time.Sleep(20 * time.Millisecond)
-	}
-	defer func() { _ = lock.Unlock() }()
+// lockWait bounds how long a command waits for another one that writes.
+const lockWait = 30 * time.Second
 
-	data, err := regular.Read(file, maxLedger)
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return regular.Problem(file, err, "a ledger is written by regola ledger")
+// lock locks the ledger of a folder until unlock is called. The lock's file is one of
+// our own: what is no regular file, or a link, is refused.
+func lock(ctx context.Context, folder string) (unlock func(), err error) {
+	name := filepath.Join(folder, lockName)
+	fail := func(what, fix string) error {
+		return &place.Problem{At: place.Place{File: name}, What: what, Fix: fix}
 	}
+	f, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+	if err == nil {
+		err = f.Close()
+	}
+	if err != nil && !errors.Is(err, fs.ErrExist) {
+		return nil, fail("the ledger cannot be locked: "+reason(err), "check the folder's permissions")
+	}
+	if info, err := os.Lstat(name); err != nil || !info.Mode().IsRegular() {
+		return nil, fail("the ledger cannot be locked: this is no regular file", "remove it; an empty file of its own takes its place")
+	}
+	l := flock.New(name, flock.SetFlag(os.O_RDWR))
+	waiting, cancel := context.WithTimeout(ctx, lockWait)
+	defer cancel()
+	switch ok, err := l.TryLockContext(waiting, 20*time.Millisecond); {
+	case ctx.Err() != nil:
+		_ = l.Close()
+		return nil, ctx.Err()
+	case errors.Is(err, context.DeadlineExceeded):
+		_ = l.Close()
+		return nil, fail(fmt.Sprintf("another program has been writing to the ledger for %d seconds", int(lockWait.Seconds())), "wait for it, or end it")
+	case err != nil || !ok:
+		_ = l.Close()
+		return nil, fail("the ledger cannot be locked: "+reason(err), "check the folder's permissions")
+	}
+	return func() { _ = l.Unlock() }, nil
+}
+
+// reason is why a file could not be used, without the path that is said beside it.
+func reason(err error) string {
+	var p *fs.PathError
+	if errors.As(err, &p) {
+		return p.Err.Error()
+	}
+	return fmt.Sprint(err)
+}
+
+// Append adds events to the ledger of a folder: under a lock, whole or not at all.
+// before is called with the ledger as it is, and gives the events. When the context
+// ends before the ledger is replaced, nothing is written.
+func Append(ctx context.Context, folder string, before func(*ledger.Ledger) ([]*ledger.Event, error)) error {
+	file := filepath.Join(folder, ledger.FileName)
+	unlock, err := lock(ctx, folder)
+	if err != nil {
+		return err
+	}
+	defer unlock()
 	if info, err := os.Lstat(file); err == nil && !info.Mode().IsRegular() {
 		return &place.Problem{At: place.Place{File: file}, What: "this is no regular file", Fix: "keep the ledger itself in the dossier's folder"}
 	}
-	events, err := before(ledger.Parse(file, data))
+	data, err := readLedger(folder)
+	if err != nil {
+		return err
+	}
+	l := ledger.Parse(file, data)
+	if l.Conflict > 0 {
+		return &place.Problem{At: place.Place{File: file, Line: l.Conflict, Column: 1}, What: "a merge of the ledger was not finished, and nothing is written into it", Fix: "keep the lines of both sides, remove the marks, and call again"}
+	}
+	events, err := before(l)
 	if err != nil {
 		return err
 	}
@@ -120,6 +175,9 @@ func Append(folder string, before func(*ledger.Ledger) ([]*ledger.Event, error))
 			return err
 		}
 		data = append(data, line...)
+	}
+	if err := ctx.Err(); err != nil {
+		return err
 	}
 	if err := replaceSynced(file, data); err != nil {
 		return &place.Problem{At: place.Place{File: file}, What: "the ledger cannot be written, and is as it was: " + err.Error(), Fix: "check the space and the permissions of the folder"}
@@ -168,7 +226,7 @@ func replaceSynced(file string, data []byte) (err error) {
 	return nil
 }
 
-// Record takes down the release of a dossier, one event a store. digest gives the
+// Record records the release of a dossier, one event a store. digest gives the
 // SHA-256 of a file.
 func Record(pairs []check.Pair, res *check.Result, d *dossier.Dossier, digest func(file string) (string, error)) ([]*ledger.Event, error) {
 	var out []*ledger.Event
@@ -187,7 +245,7 @@ func Record(pairs []check.Pair, res *check.Result, d *dossier.Dossier, digest fu
 			r.Digest = sum
 		}
 		if r.Version == "" || r.Build == "" {
-			return nil, &place.Problem{At: place.Place{File: d.Root}, What: fmt.Sprintf("the release for %s has no version and build number that could be taken down", p.Judge.Store.Name), Fix: "give its package, and release: version in the dossier"}
+			return nil, &place.Problem{At: place.Place{File: d.Root}, What: fmt.Sprintf("the release for %s has no version and build number that could be recorded", p.Judge.Store.Name), Fix: "give its package, and release: version in the dossier"}
 		}
 		out = append(out, &ledger.Event{Event: ledger.Released, On: res.Day, Store: p.Judge.Store.ID, Version: r.Version, Build: r.Build, Release: r})
 	}

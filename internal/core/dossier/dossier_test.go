@@ -63,18 +63,48 @@ func TestProblems(t *testing.T) {
 	for name, c := range map[string]struct{ doc, want string }{
 		"format":  {"regola: 2\napp: {name: T, default_locale: en}\n", "format 1"},
 		"locale":  {"regola: 1\napp: {name: T, default_locale: english}\n", "not a language tag"},
-		"package": {"regola: 1\napp: {name: T, default_locale: en}\npackages: {android: build/a.aab}\n", "does not exist"},
+		"outside": {"regola: 1\napp: {name: T, default_locale: en}\npackages: {android: ../a.aab}\n", "leads out of the dossier's folder"},
+		"system":  {"regola: 1\napp: {name: T, default_locale: en}\npackages: {android: /etc/s*}\n", "leads out of the dossier's folder"},
 	} {
 		_, ps := dossier.Load(write(t, map[string]string{"dossier.yaml": c.doc}), stores, nil)
 		assert.ErrorContains(t, ps.Err(), c.want, name)
 	}
 	// What is wrong with values is reported together with what is wrong with keys.
-	_, ps = dossier.Load(write(t, map[string]string{"dossier.yaml": "regola: 2\nbogus: 1\napp: {name: T, default_locale: english}\npackages: {androit: a, ios: b.ipa}\n"}), stores, nil)
-	for _, want := range []string{`unknown key "bogus"`, "format 1", "not a language tag", `unknown key "androit"`, "does not exist"} {
+	_, ps = dossier.Load(write(t, map[string]string{"dossier.yaml": "regola: 2\nbogus: 1\napp: {name: T, default_locale: english}\npackages: {androit: a, ios: ../b.ipa}\n"}), stores, nil)
+	for _, want := range []string{`unknown key "bogus"`, "format 1", "not a language tag", `unknown key "androit"`, "leads out"} {
 		assert.ErrorContains(t, ps.Err(), want)
 	}
 	_, ps = dossier.Load(t.TempDir(), stores, nil)
 	assert.ErrorContains(t, ps.Err(), "there is no such file")
+}
+
+// TestPackages finds the package that a dossier names, tells one that is not there yet
+// from a mistake, and never lists what others have.
+func TestPackages(t *testing.T) {
+	doc := func(pattern string) (*dossier.Dossier, string) {
+		dir := write(t, map[string]string{"dossier.yaml": "regola: 1\napp: {name: T, default_locale: en}\npackages: {android: '" + pattern + "'}\n", "build/a.aab": "", "build/b.aab": "", "out/c.aab": ""})
+		for i := range 9 {
+			require.NoError(t, os.WriteFile(filepath.Join(dir, "build", fmt.Sprintf("many-%d.apk", i)), nil, 0o644))
+		}
+		d, ps := dossier.Load(dir, stores, nil)
+		return d, ps.Error()
+	}
+	for pattern, want := range map[string]struct{ file, absent, problem string }{
+		"build/a.aab": {"build/a.aab", "", ""}, "out/*.aab": {"out/c.aab", "", ""}, "out/[a-c].aab": {"out/c.aab", "", ""},
+		"build/c.aab":    {"build/c.aab", "the package build/c.aab is not there", ""},
+		"none/*.aab":     {"none/*.aab", "no package matches none/*.aab", ""},
+		"build/*.aab":    {"", "", "2 packages match build/*.aab; the newest first: build/"},
+		"build/many-*":   {"", "", " …"},
+		"build/[":        {"", "", "this pattern cannot be read"},
+		"/*/*/*/*/*/*/*": {"", "", "leads out of the dossier's folder"}, "../*/*": {"", "", "leads out of the dossier's folder"},
+	} {
+		d, problem := doc(pattern)
+		file, _, _ := d.Packages.For([]string{"android"})
+		assert.Equal(t, want.file, filepath.ToSlash(file), pattern)
+		assert.Equal(t, want.absent, d.Absent([]string{"android"}), pattern)
+		assert.Contains(t, problem, want.problem, pattern)
+		assert.Equal(t, want.problem == "", problem == "", "%s: %s", pattern, problem)
+	}
 }
 
 // TestStranger gives a dossier that wants to show the files of whoever checks

@@ -4,8 +4,13 @@ package ledger
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"maps"
+	"reflect"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -90,6 +95,8 @@ type Ledger struct {
 	File   string
 	Events []*Event
 	Faults []*Fault // lines that could not be read
+
+	Conflict int // the line of the first mark of a merge that was not finished; 0 for none
 }
 
 // Fault is a line that could not be read; the others are used.
@@ -102,8 +109,14 @@ type Fault struct {
 // Parse reads a ledger. It never fails: what cannot be read is a fault.
 func Parse(file string, data []byte) *Ledger {
 	l := &Ledger{File: file}
+	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")) // a byte order mark that an editor wrote
 	for i, line := range bytes.Split(data, []byte("\n")) {
 		if len(bytes.TrimSpace(line)) == 0 {
+			continue
+		}
+		if conflictMark.Match(line) {
+			l.Conflict = cmp.Or(l.Conflict, i+1)
+			l.fault(i+1, "a mark of a merge that was not finished")
 			continue
 		}
 		e := &Event{Line: i + 1}
@@ -118,7 +131,7 @@ func Parse(file string, data []byte) *Ledger {
 		}
 		switch {
 		case err != nil:
-			what = "no event as regola ledger writes it: " + err.Error()
+			what = "no event as regola ledger writes it: " + jsonFault(err)
 		case format.Regola > Format:
 			what = fmt.Sprintf("written in format %d, by a newer program", format.Regola)
 		case e.Regola < 1 || e.Store == "" || e.On.IsZero():
@@ -131,9 +144,7 @@ func Parse(file string, data []byte) *Ledger {
 			what = fmt.Sprintf("an event of an unknown kind, %q", e.Event)
 		}
 		if what != "" {
-			f := &Fault{Line: int64(i + 1), What: what}
-			f.SetSelf(place.Place{File: file, Line: i + 1, Column: 1})
-			l.Faults = append(l.Faults, f)
+			l.fault(i+1, what)
 			continue
 		}
 		if r := e.Release; r != nil {
@@ -144,6 +155,46 @@ func Parse(file string, data []byte) *Ledger {
 		l.Events = append(l.Events, e)
 	}
 	return l
+}
+
+// jsonFault says what is wrong with a line, without quoting it: it may be of a file that
+// was taken for a ledger.
+func jsonFault(err error) string {
+	var syntax *json.SyntaxError
+	var kind *json.UnmarshalTypeError
+	switch {
+	case errors.As(err, &syntax):
+		return fmt.Sprintf("it is no JSON from byte %d on", syntax.Offset)
+	case errors.As(err, &kind):
+		return fmt.Sprintf("%s should be %s", cmp.Or(kind.Field, "the line"), jsonKinds[kind.Type.Kind()])
+	}
+	return err.Error()
+}
+
+// jsonKinds are the kinds of values of an event, in words.
+var jsonKinds = map[reflect.Kind]string{reflect.Struct: "an object", reflect.Map: "an object", reflect.Slice: "a list", reflect.String: "a text", reflect.Int64: "a whole number", reflect.Int: "a whole number", reflect.Bool: "true or false"}
+
+// conflictMark matches the lines that version control writes around what it could not
+// merge.
+var conflictMark = regexp.MustCompile(`^(<{7}|={7}|>{7}|\|{7})( |\r?$)`)
+
+// fault records a line that could not be read.
+func (l *Ledger) fault(line int, what string) {
+	f := &Fault{Line: int64(line), What: what}
+	f.SetSelf(place.Place{File: l.File, Line: line, Column: 1})
+	l.Faults = append(l.Faults, f)
+}
+
+// Gap is why the history is not known: a line that could not be read may tell of any
+// release and any decision. It is nil when every line was read.
+func (l *Ledger) Gap() *fact.Gap {
+	if len(l.Faults) == 0 {
+		return nil
+	}
+	f := l.Faults[0]
+	g := fact.Unread(fmt.Sprintf("line %d of the ledger could not be read: %s", f.Line, f.What))
+	g.At = f.Self()
+	return &g
 }
 
 // Encode is an event as a line, with its line break.
@@ -220,15 +271,22 @@ func (l *Ledger) Sent(store, build string) bool {
 func (l *Ledger) Of(store string, now, last *Release) *History {
 	h := &History{Faults: l.Faults}
 	h.SetSelf(place.Place{File: l.File})
+	if g := l.Gap(); g != nil {
+		h.LoseAll(*g, "faults")
+	}
 	sent := map[string]*Release{}
-	for _, e := range l.Events {
+	order := map[string]int{} // of releases: the number of their first event
+	for i, e := range l.Events {
 		if e.Store != store {
 			continue
 		}
 		switch e.Event {
 		case Released:
 			h.Given = last != nil
-			sent[e.Version+"\x00"+e.Build] = e.Release
+			sent[e.key()] = e.Release
+			if _, known := order[e.key()]; !known {
+				order[e.key()] = i
+			}
 			// The very package that was sent is not sent anew: a rejection for the page's
 			// sake leaves it where it is.
 			if now == nil || e.Release.Digest == "" || e.Release.Digest != now.Digest {
@@ -243,10 +301,11 @@ func (l *Ledger) Of(store string, now, last *Release) *History {
 			}
 		case Decided:
 			if e.Decision == "accepted" {
-				h.Rejections = nil
+				// What came after the accepted release was not accepted with it.
+				h.Rejections = slices.DeleteFunc(h.Rejections, func(r *Rejection) bool { return order[r.key()] <= order[e.key()] })
 				continue
 			}
-			was := sent[e.Version+"\x00"+e.Build]
+			was := sent[e.key()]
 			for _, r := range e.Reasons {
 				x := &Rejection{Version: e.Version, Build: e.Build, On: &e.On, About: r.About, Said: r.Said}
 				x.SetSelf(place.Place{File: l.File, Line: e.Line, Column: 1})
@@ -275,30 +334,50 @@ func add(list []string, s string) []string {
 	return append(list, s)
 }
 
-// same tells whether what a reason is about is as it was, and says so in words.
+// key tells one release of a store from another.
+func (e *Event) key() string { return e.Version + "\x00" + e.Build }
+
+func (r *Rejection) key() string { return r.Version + "\x00" + r.Build }
+
+// part is the part of a release that a kind of reason is about; nil for a kind that has
+// no parts.
+func (r *Release) part(kind string) map[string]string {
+	switch kind {
+	case "answer":
+		return r.Answers
+	case "text":
+		return r.Texts
+	case "picture":
+		return r.Pictures
+	case "purpose":
+		return r.Purposes
+	}
+	return nil
+}
+
+// Parts lists what reasons of a kind can be about in a release, sorted.
+func (r *Release) Parts(kind string) []string { return slices.Sorted(maps.Keys(r.part(kind))) }
+
+// same tells whether what a reason is about is as it was, and says so in words. What
+// neither release has is never the same: nothing is known of it.
 func same(about string, was, now *Release) (bool, string) {
 	kind, key, _ := strings.Cut(about, ":")
-	equal := func(a, b map[string]string) bool { return a[key] == b[key] }
+	before, had := was.part(kind)[key]
+	after, has := now.part(kind)[key]
+	equal := had && has && before == after
 	switch kind {
 	case "rule":
 		return slices.Contains(now.Broken, key), "the rule " + key + " is still broken"
 	case "answer":
-		return equal(was.Answers, now.Answers), "the answer " + key + " is still " + cmpOr(now.Answers[key], "missing")
+		return equal, "the answer " + key + " is still " + cmp.Or(after, "empty")
 	case "text":
-		return equal(was.Texts, now.Texts), "the text " + key + " is the same"
+		return equal, "the text " + key + " is the same"
 	case "picture":
-		return equal(was.Pictures, now.Pictures), "the picture " + key + " is the same"
+		return equal, "the picture " + key + " is the same"
 	case "purpose":
-		return equal(was.Purposes, now.Purposes), "the text of " + key + " is the same"
+		return equal, "the text of " + key + " is the same"
 	}
 	return was.Digest != "" && was.Digest == now.Digest || was.Build == now.Build && now.Build != "", "the package is the same"
-}
-
-func cmpOr(a, b string) string {
-	if a == "" {
-		return b
-	}
-	return a
 }
 
 // Abouts are what a reason can be about, with what follows the colon.

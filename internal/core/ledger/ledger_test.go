@@ -108,7 +108,6 @@ func released(t testing.TB, day string, r *ledger.Release) *ledger.Event {
 func TestRejections(t *testing.T) {
 	for about, change := range map[string]func(*ledger.Release){
 		"answer:answers.ads":               func(r *ledger.Release) { r.Answers = map[string]string{"answers.ads": "true"} },
-		"answer:answers.news":              func(r *ledger.Release) { r.Answers["answers.news"] = "true" }, // it was missing
 		"text:it/name":                     func(r *ledger.Release) { r.Texts = map[string]string{"it/name": "t2"} },
 		"picture:pictures/1.png":           func(r *ledger.Release) { r.Pictures = nil },
 		"purpose:NSCameraUsageDescription": func(r *ledger.Release) { r.Purposes = map[string]string{"NSCameraUsageDescription": "p2"} },
@@ -131,6 +130,60 @@ func TestRejections(t *testing.T) {
 		change(now)
 		assert.False(t, l.Of("ios", now, l.Last("ios")).Rejections[0].Unchanged, about)
 		assert.Empty(t, l.Of("android", now, nil).Rejections, "another store")
+	}
+	// What neither release has is not the same in both.
+	for _, about := range []string{"answer:answers.news", "text:xx/name", "picture:pictures/none.png", "purpose:NSFooBar"} {
+		l := write(t, released(t, "2026-08-01", whole()),
+			&ledger.Event{Event: ledger.Decided, Decision: "rejected", On: on(t, "2026-08-02"), Store: "ios", Version: "1.3.0", Build: "1300", Reasons: []ledger.Reason{{About: about, Said: "No."}}})
+		assert.False(t, l.Of("ios", whole(), l.Last("ios")).Rejections[0].Unchanged, about)
+	}
+	assert.Equal(t, []string{"answers.ads"}, whole().Parts("answer"))
+	assert.Empty(t, whole().Parts("behaviour"))
+}
+
+// TestAcceptedOlder lets the acceptance of a release settle what was open of it and of
+// those before it, and nothing of a newer one.
+func TestAcceptedOlder(t *testing.T) {
+	first, second := whole(), whole()
+	second.Version, second.Build = "1.4.0", "1400"
+	no := func(version, build string) *ledger.Event {
+		return &ledger.Event{Event: ledger.Decided, Decision: "rejected", On: on(t, "2026-08-02"), Store: "ios", Version: version, Build: build, Reasons: []ledger.Reason{{About: "behaviour"}}}
+	}
+	yes := func(version, build string) *ledger.Event {
+		return &ledger.Event{Event: ledger.Decided, Decision: "accepted", On: on(t, "2026-08-03"), Store: "ios", Version: version, Build: build}
+	}
+	events := []*ledger.Event{released(t, "2026-08-01", first), no("1.3.0", "1300"), released(t, "2026-08-02", second), no("1.4.0", "1400")}
+	for _, c := range []struct {
+		last *ledger.Event
+		left []string
+	}{{yes("1.3.0", "1300"), []string{"1.4.0"}}, {yes("1.4.0", "1400"), nil}} {
+		var left []string
+		for _, r := range write(t, append(events, c.last)...).Of("ios", whole(), nil).Rejections {
+			left = append(left, r.Version)
+		}
+		assert.Equal(t, c.left, left)
+	}
+}
+
+// TestUnread keeps a history with a line that could not be read from being used, but for
+// the lines themselves.
+func TestUnread(t *testing.T) {
+	data, err := ledger.Encode(released(t, "2026-08-01", whole()))
+	require.NoError(t, err)
+	l := ledger.Parse("l", append([]byte("\xef\xbb\xbf"), data...))
+	assert.Len(t, l.Events, 1, "a byte order mark is passed over")
+	assert.Nil(t, l.Gap())
+	assert.Empty(t, l.Of("ios", whole(), nil).Unread("builds"))
+	for _, odd := range []string{"{\n", "<<<<<<< HEAD\n", `{"regola":9}` + "\n"} {
+		l := ledger.Parse("l", append([]byte(odd), data...))
+		h := l.Of("ios", whole(), nil)
+		assert.Contains(t, h.Unread("builds"), "line 1 of the ledger could not be read", odd)
+		assert.NotEmpty(t, h.Unread("given"))
+		assert.Empty(t, h.Unread("faults"))
+		assert.Equal(t, strings.HasPrefix(odd, "<"), l.Conflict == 1)
+	}
+	for mark, is := range map[string]bool{"=======": true, "=======\r": true, "||||||| base": true, ">>>>>>> b": true, "========": false, "======": false, " =======": false} {
+		assert.Equal(t, is, ledger.Parse("l", []byte(mark+"\n")).Conflict == 1, mark)
 	}
 }
 
@@ -164,16 +217,17 @@ func TestHistory(t *testing.T) {
 func TestParse(t *testing.T) {
 	good := `{"regola":1,"event":"reply","on":"2026-08-05","store":"ios","text":"x"}`
 	for line, want := range map[string]string{
-		`{`: "no event as regola ledger writes it: unexpected end of JSON input",
+		`{`: "no event as regola ledger writes it: it is no JSON from byte 1 on",
 		`{"regola":2,"event":{"kind":"reply"},"on":7}`: "written in format 2, by a newer program",
-		good + good: "invalid character '{' after top-level value",
+		good + good: "it is no JSON from byte",
 		`{"regola":1,"event":"reply","on":"2026-08-05"}`:                                  "not an event: regola, on and store are needed",
 		`{"regola":1,"event":"reply","on":"5 August","store":"ios"}`:                      `"5 August" is not a day`,
 		`{"event":"reply","on":"2026-08-05","store":"ios"}`:                               "not an event",
 		`{"regola":1,"event":"release","on":"2026-08-05","store":"ios"}`:                  "a release without what was released",
 		`{"regola":1,"event":"decision","on":"2026-08-05","store":"ios","decision":"so"}`: "neither accepted nor rejected",
 		`{"regola":1,"event":"party","on":"2026-08-05","store":"ios"}`:                    `an event of an unknown kind, "party"`,
-		"=======": "invalid character '='",
+		`root:x:0:0`: "it is no JSON from byte 1 on", "[]": "the line should be an object", `{"regola":1,"store":7}`: "store should be a text",
+		"=======": "a mark of a merge that was not finished",
 	} {
 		l := ledger.Parse("l", []byte(good+"\r\n\n"+line+"\n"+good))
 		assert.Len(t, l.Events, 2, line)
@@ -194,7 +248,7 @@ func FuzzParse(f *testing.F) {
 	f.Fuzz(func(t *testing.T, data []byte) {
 		l := ledger.Parse("l", data)
 		n := 0
-		for _, s := range strings.Split(string(data), "\n") {
+		for _, s := range strings.Split(strings.TrimPrefix(string(data), "\ufeff"), "\n") {
 			if strings.TrimSpace(s) != "" {
 				n++
 			}

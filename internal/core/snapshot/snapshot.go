@@ -1,4 +1,4 @@
-// Package snapshot takes down what a release is made of: for the ledger, and to hold
+// Package snapshot records what a release is made of: for the ledger, and to hold
 // one release against another.
 package snapshot
 
@@ -19,7 +19,7 @@ import (
 	"regola.example/regola/internal/core/submission"
 )
 
-// Of takes down a release. What is not known stays empty. root is the dossier's
+// Of records a release. What is not known stays empty. root is the dossier's
 // folder, to which the paths of pictures are relative.
 func Of(s *submission.Submission, root string) *ledger.Release {
 	r := &ledger.Release{Version: s.Version}

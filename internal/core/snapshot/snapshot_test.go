@@ -18,8 +18,8 @@ import (
 	"regola.example/regola/rulebooks"
 )
 
-// takeDown reads a dossier and takes its releases down, by store.
-func takeDown(t *testing.T, dir string) map[string]*ledger.Release {
+// recorded reads a dossier and records its releases, by store.
+func recorded(t *testing.T, dir string) map[string]*ledger.Release {
 	t.Helper()
 	on, err := day.Parse("2026-11-25")
 	require.NoError(t, err)
@@ -34,10 +34,10 @@ func takeDown(t *testing.T, dir string) map[string]*ledger.Release {
 	return out
 }
 
-// TestOf takes the demo down, then changes one thing of its dossier at a time: exactly
+// TestOf records the demo, then changes one thing of its dossier at a time: exactly
 // that is different, wherever the folder lies.
 func TestOf(t *testing.T) {
-	was := takeDown(t, "../../../demo/sound")
+	was := recorded(t, "../../../demo/sound")
 	a, b := was["android"], was["ios"]
 	require.NotNil(t, a)
 	require.NotNil(t, b)
@@ -77,7 +77,7 @@ func TestOf(t *testing.T) {
 		require.NoError(t, err)
 		require.Contains(t, string(text), c.old)
 		require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(text), c.old, c.new, 1)), 0o644))
-		for store, now := range takeDown(t, dir) {
+		for store, now := range recorded(t, dir) {
 			change := ledger.Compare(was[store], now)
 			var got []string
 			for _, d := range append(append(change.Added, change.Removed...), change.Changed...) {

@@ -235,7 +235,10 @@ func (s *Submission) Remember(previous *ledger.Release, h *ledger.History) {
 	if h == nil {
 		s.History = &ledger.History{}
 	}
-	if previous == nil {
+	if g := s.History.Gone(); g != nil {
+		s.Previous = nil
+		s.Lose("previous", *g)
+	} else if previous == nil {
 		s.Lose("previous", fact.Missing("the ledger has no release in this store yet"))
 	} else {
 		fact.Stamp(previous, "previous", fact.NotGiven)

@@ -1,14 +1,10 @@
 package run
 
 import (
-	"archive/tar"
-	"bytes"
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 
@@ -19,6 +15,7 @@ import (
 	"regola.example/regola/internal/core/snapshot"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/submission"
+	"regola.example/regola/internal/git"
 )
 
 // Side is one side of a comparison: a release for each store that it is for.
@@ -97,9 +94,8 @@ func (r *Runner) dossierSide(ctx context.Context, name, folder string) (*Side, e
 	if d == nil {
 		return nil, problems
 	}
-	at := d.Packages.Self()
 	for _, p := range problems {
-		if inPackages := p.At.File == at.File && strings.Contains(p.What, "package"); !inPackages {
+		if !d.NamesPackage(p.At) { // which package is meant does not matter here
 			return nil, problems
 		}
 	}
@@ -128,9 +124,6 @@ func (r *Runner) dossierSide(ctx context.Context, name, folder string) (*Side, e
 	return s, nil
 }
 
-// Bounds of what a revision may hold, in files and bytes.
-const maxRevisionFiles, maxRevision = 20_000, 256 << 20
-
 // revisionSide reads a dossier as git has it in a revision. The files are written to a
 // temporary folder: git made their names, and links are left out.
 func (r *Runner) revisionSide(ctx context.Context, name, rev, folder string) (*Side, error) {
@@ -143,48 +136,29 @@ func (r *Runner) revisionSide(ctx context.Context, name, rev, folder string) (*S
 	if strings.HasPrefix(rev, "-") || !filepath.IsLocal(folder) {
 		return nil, fail("this is no revision with a folder")
 	}
-	var out, errs bytes.Buffer
-	c := exec.CommandContext(ctx, "git", "archive", "--format=tar", rev, "--", folder)
-	c.Stdout, c.Stderr = &out, &errs
-	if err := c.Run(); err != nil {
-		line, _, _ := strings.Cut(strings.TrimSpace(errs.String()), "\n")
-		if line == "" {
-			line = err.Error()
-		}
-		return nil, fail("git does not give it: " + line)
-	}
 	temp, err := os.MkdirTemp("", "regola-revision-")
 	if err != nil {
 		return nil, err
 	}
 	defer os.RemoveAll(temp)
-	total := int64(0)
-	t := tar.NewReader(&out)
-	for n := 0; ; n++ {
-		h, err := t.Next()
-		if errors.Is(err, io.EOF) {
-			break
-		}
-		if err != nil {
-			return nil, fail(err.Error())
-		}
-		if total += h.Size; n > maxRevisionFiles || total > maxRevision {
-			return nil, fail(fmt.Sprintf("the folder holds more than %d files or %d MB", maxRevisionFiles, maxRevision>>20))
-		}
-		if h.Typeflag != tar.TypeReg || !filepath.IsLocal(h.Name) {
-			continue
-		}
-		file := filepath.Join(temp, h.Name)
+	err = git.Folder(ctx, rev, filepath.ToSlash(folder), func(name string, _ int64, from io.Reader) error {
+		file := filepath.Join(temp, filepath.FromSlash(name))
 		if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
-			return nil, err
+			return err
 		}
-		data, err := io.ReadAll(t)
+		f, err := os.OpenFile(file, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		if err := os.WriteFile(file, data, 0o600); err != nil {
-			return nil, err
-		}
+		_, err = io.Copy(f, from)
+		return errors.Join(err, f.Close())
+	})
+	var why *git.Error
+	if errors.As(err, &why) {
+		return nil, fail(why.What)
+	}
+	if err != nil {
+		return nil, err
 	}
 	at := filepath.Join(temp, folder)
 	if !dossier.Exists(at) {

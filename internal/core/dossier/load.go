@@ -207,6 +207,16 @@ func (d *Dossier) packageFile(pattern string) (file, why string, problem *place.
 	return found[0], "", nil
 }
 
+// NamesPackage tells whether a place is that of a line which names a package.
+func (d *Dossier) NamesPackage(at place.Place) bool {
+	for key := range d.Packages.values {
+		if d.Packages.HasField(key) && d.Packages.Field(key) == at {
+			return true
+		}
+	}
+	return false
+}
+
 // Absent says that the package that a dossier names for a store is not there yet, in
 // words; empty when it is, or when none is named.
 func (d *Dossier) Absent(keys []string) string {

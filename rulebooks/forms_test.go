@@ -126,7 +126,7 @@ func TestForms(t *testing.T) {
 	on, _ := day.Parse("2026-11-23")
 	for _, s := range stores {
 		file := map[string]string{"android": "terrafuoco.aab", "ios": "Terrafuoco.ipa"}[s.ID]
-		base, err := artifact.Open("../demo/sound/build/"+file, artifact.Options{Digests: true})
+		base, err := artifact.Open(t.Context(), "../demo/sound/build/"+file, artifact.Options{Digests: true})
 		require.NoError(t, err)
 		books, err := rulebooks.BuiltIn.Books(s)
 		require.NoError(t, err)

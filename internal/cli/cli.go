@@ -16,6 +16,8 @@ import (
 	"syscall"
 	"time"
 
+	"regola.example/regola/internal/write"
+
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 	"golang.org/x/term"
@@ -53,10 +55,9 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	signal.Ignore(syscall.SIGPIPE) // a reader that went away is reported by the write
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	go func() {
-		<-ctx.Done()
-		removeTemporary()
-	}()
+	ended := make(chan struct{})
+	defer close(ended)
+	go interrupted(ctx, ended, errOut)
 	e := &env{in: in, out: &output{Writer: out}, err: errOut, today: today, lib: rulebooks.BuiltIn}
 	root := e.root()
 	if len(args) > 0 && strings.HasPrefix(args[0], cobra.ShellCompRequestCmd) {
@@ -64,9 +65,9 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	}
 	root.SetArgs(args)
 	c, err := root.ExecuteContextC(ctx)
-	if ctx.Err() != nil {
-		removeTemporary()
-		fmt.Fprintln(errOut, "regola: interrupted")
+	if ctx.Err() != nil && err != nil { // what was finished all the same is not taken back
+		write.RemoveTemporary()
+		fmt.Fprintln(errOut, wasInterrupted)
 		return exitInput
 	}
 	if err == nil || e.out.err != nil {
@@ -80,6 +81,37 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 		return exitInput
 	}
 	return e.exit
+}
+
+// wasInterrupted is said of a call that a signal ended.
+const wasInterrupted = "regola: interrupted"
+
+// grace is how long a call may take to end by itself after a signal.
+const grace = 100 * time.Millisecond
+
+// interrupted waits for a signal, and ends the program where the call does not end by
+// itself soon: a rule or a picture may take longer. Files that are half written are
+// removed, and none takes its name any more.
+func interrupted(ctx context.Context, ended <-chan struct{}, errOut io.Writer) {
+	select {
+	case <-ended:
+		return
+	case <-ctx.Done():
+	}
+	select {
+	case <-ended:
+		return
+	case <-time.After(grace):
+	}
+	write.Stop()
+	select {
+	case <-ended: // it was writing, and has ended with that
+		return
+	default:
+	}
+	write.RemoveTemporary()
+	fmt.Fprintln(errOut, wasInterrupted)
+	os.Exit(exitInput)
 }
 
 // Command is the whole tree of commands, for what is generated from it: manual pages

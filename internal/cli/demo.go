@@ -10,6 +10,8 @@ import (
 	"path"
 	"path/filepath"
 
+	"regola.example/regola/internal/write"
+
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/demo"
@@ -84,7 +86,7 @@ func temporaryDemo() (string, error) {
 	}
 	folder, err = os.MkdirTemp("", "regola-demo-")
 	if err != nil {
-		return "", writeProblem(os.TempDir(), err)
+		return "", write.Problem(os.TempDir(), err)
 	}
 	return folder, writeDemo(folder)
 }
@@ -123,9 +125,9 @@ func writeDemo(folder string) error {
 	}
 	for _, f := range missing {
 		if err := os.MkdirAll(filepath.Dir(f.name), 0o755); err != nil {
-			return writeProblem(filepath.Dir(f.name), err)
+			return write.Problem(filepath.Dir(f.name), err)
 		}
-		if err := writeFile(f.name, nil, func(w io.Writer) error { _, err := w.Write(f.data); return err }); err != nil {
+		if err := write.Whole(f.name, nil, func(w io.Writer) error { _, err := w.Write(f.data); return err }); err != nil {
 			return err
 		}
 	}

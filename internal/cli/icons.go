@@ -9,6 +9,8 @@ import (
 	"regexp"
 	"strconv"
 
+	"regola.example/regola/internal/write"
+
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/internal/core/icons"
@@ -65,10 +67,10 @@ Nothing is overwritten: DIR must be new or empty.`,
 				for _, f := range files {
 					name := filepath.Join(made, filepath.FromSlash(f.Path))
 					if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
-						return writeProblem(filepath.Dir(name), err)
+						return write.Problem(filepath.Dir(name), err)
 					}
 					if err := os.WriteFile(name, f.Data, 0o644); err != nil {
-						return writeProblem(name, err)
+						return write.Problem(name, err)
 					}
 				}
 				return nil

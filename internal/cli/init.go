@@ -6,6 +6,8 @@ import (
 	"os"
 	"path/filepath"
 
+	"regola.example/regola/internal/write"
+
 	"github.com/spf13/cobra"
 	"golang.org/x/text/language"
 
@@ -60,9 +62,9 @@ languages and answers it lacks.`,
 				for _, f := range d.Files {
 					target := filepath.Join(out, filepath.FromSlash(f.Path))
 					if err := os.MkdirAll(filepath.Dir(target), 0o755); err != nil {
-						return writeProblem(filepath.Dir(target), err)
+						return write.Problem(filepath.Dir(target), err)
 					}
-					if err := writeFile(target, args, func(w io.Writer) error { _, err := io.WriteString(w, f.Text); return err }); err != nil {
+					if err := write.Whole(target, args, func(w io.Writer) error { _, err := io.WriteString(w, f.Text); return err }); err != nil {
 						return err
 					}
 				}

@@ -67,7 +67,7 @@ func (e *env) ledgerRecord() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			events, err := run.Record(judged.Pairs, res, judged.Dossier, regular.SHA256)
+			events, err := run.Record(judged.Pairs, res, judged.Dossier, func(file string) (string, error) { return regular.SHA256(c.Context(), file) })
 			if err != nil {
 				return err
 			}

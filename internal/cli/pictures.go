@@ -7,6 +7,8 @@ import (
 	"path/filepath"
 	"strings"
 
+	"regola.example/regola/internal/write"
+
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/internal/core/check"
@@ -130,7 +132,7 @@ func sortInto(dir string, x report.Pictures) error {
 			for _, s := range h.Gallery.Sets {
 				folder := filepath.Join(made, h.Store.ID, s.Language, s.Class)
 				if err := os.MkdirAll(folder, 0o755); err != nil {
-					return writeProblem(folder, err)
+					return write.Problem(folder, err)
 				}
 				for i, p := range s.Items {
 					name := filepath.Join(folder, fmt.Sprintf("%02d%s", i+1, strings.ToLower(filepath.Ext(p.Picture.Path))))
@@ -152,7 +154,7 @@ func copyFile(from, to string) error {
 	defer in.Close()
 	out, err := os.OpenFile(to, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
 	if err != nil {
-		return writeProblem(to, err)
+		return write.Problem(to, err)
 	}
 	if _, err = io.Copy(out, in); err == nil {
 		err = out.Close()
@@ -160,7 +162,7 @@ func copyFile(from, to string) error {
 		out.Close()
 	}
 	if err != nil {
-		return writeProblem(to, err)
+		return write.Problem(to, err)
 	}
 	return nil
 }

@@ -7,6 +7,8 @@ import (
 	"os"
 	"slices"
 
+	"regola.example/regola/internal/write"
+
 	"golang.org/x/term"
 
 	"regola.example/regola/internal/core/check"
@@ -29,7 +31,7 @@ type reports struct {
 // sink is one output of a call; file is nil for standard output.
 type sink struct {
 	form   *report.Form
-	file   *pending
+	file   *write.File
 	writer report.Writer
 }
 
@@ -43,9 +45,9 @@ type sinks struct {
 func (e *env) open(o reports, names []string) (*sinks, error) {
 	s, call := &sinks{}, report.Call{Names: names, Part: o.part}
 	for _, f := range o.files {
-		p, err := begin(f.name)
-		if err == nil && slices.ContainsFunc(s.list, func(x *sink) bool { return x.file.same(p) }) {
-			p.abort()
+		p, err := write.Begin(f.name)
+		if err == nil && slices.ContainsFunc(s.list, func(x *sink) bool { return x.file.Same(p) }) {
+			p.Abort()
 			err = &place.Problem{At: place.Place{File: f.name}, What: "--out names this file twice", Fix: "give each report a file of its own"}
 		}
 		if err != nil {
@@ -105,7 +107,7 @@ func (x *sink) problem(err error) error {
 	if x.file == nil {
 		return err
 	}
-	return writeProblem(x.file.name, err)
+	return write.Problem(x.file.Name(), err)
 }
 
 // close writes what stands at the end, and gives the files their names.
@@ -118,7 +120,7 @@ func (s *sinks) close() error {
 	}
 	for _, x := range s.list {
 		if x.file != nil {
-			if err := x.file.commit(s.kept); err != nil {
+			if err := x.file.Commit(s.kept); err != nil {
 				s.abort()
 				return err
 			}
@@ -130,7 +132,7 @@ func (s *sinks) close() error {
 func (s *sinks) abort() {
 	for _, x := range s.list {
 		if x.file != nil {
-			x.file.abort()
+			x.file.Abort()
 		}
 	}
 }
@@ -151,7 +153,7 @@ func (e *env) checks(ctx context.Context, r *run.Runner, jobs []run.Job, o repor
 		exit := exitStatus(res, o.about.FailOn, o.about.Strict)
 		e.exit = max(e.exit, exit)
 		if out.has("json") {
-			if err := identify(r, res); err != nil {
+			if err := identify(ctx, r, res); err != nil {
 				return nil, err
 			}
 		}
@@ -237,7 +239,7 @@ func (e *env) progress(all int) func(n int) {
 
 // identify adds what tells one input from another: editions of the rules, and
 // the digests of the packages.
-func identify(r *run.Runner, res *check.Result) error {
+func identify(ctx context.Context, r *run.Runner, res *check.Result) error {
 	var err error
 	if res.About.Editions, err = r.Editions(); err != nil {
 		return err
@@ -248,7 +250,10 @@ func identify(r *run.Runner, res *check.Result) error {
 		if err != nil || !info.Mode().IsRegular() {
 			continue // a folder has no digest
 		}
-		sum, err := regular.SHA256(s.Package)
+		sum, err := regular.SHA256(ctx, s.Package)
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
 		if err != nil {
 			return regular.Problem(s.Package, err, "check the path")
 		}

@@ -7,6 +7,8 @@ import (
 	"path/filepath"
 	"strings"
 
+	"regola.example/regola/internal/write"
+
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/internal/core/place"
@@ -71,7 +73,7 @@ The pictures are those of the dossier, or those of some folders.`,
 				for _, p := range x.Found {
 					inputs = append(inputs, p.Path)
 				}
-				err := writeFile(f.name, inputs, f.write)
+				err := write.Whole(f.name, inputs, f.write)
 				if errors.Is(err, sheet.ErrHigh) {
 					return &place.Problem{At: place.Place{File: f.name}, What: sheet.ErrHigh.Error(), Fix: "choose with --store and --language"}
 				}

@@ -3,6 +3,8 @@ package cli
 import (
 	"io"
 
+	"regola.example/regola/internal/write"
+
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/internal/core/artifact"
@@ -88,7 +90,7 @@ A device is named, or written as values:
 				}
 			}
 			if picture != "" {
-				err := writeFile(picture, append(args, against), func(out io.Writer) error { return report.Treemap(out, w.Weight, mapWidth, mapHeight) })
+				err := write.Whole(picture, append(args, against), func(out io.Writer) error { return report.Treemap(out, w.Weight, mapWidth, mapHeight) })
 				if err != nil {
 					return err
 				}

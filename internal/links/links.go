@@ -4,6 +4,8 @@
 package links
 
 import (
+	"compress/flate"
+	"compress/gzip"
 	"context"
 	"crypto/tls"
 	"crypto/x509"
@@ -67,7 +69,7 @@ func (f *Fetcher) client() *http.Client {
 		if err != nil || f.Private {
 			return err
 		}
-		if ip := at.Addr().Unmap(); !ip.IsGlobalUnicast() || ip.IsPrivate() || carrier.Contains(ip) {
+		if !open(at.Addr()) {
 			return errPrivate
 		}
 		return nil
@@ -77,19 +79,16 @@ func (f *Fetcher) client() *http.Client {
 			TLSHandshakeTimeout: 5 * time.Second, ResponseHeaderTimeout: 10 * time.Second, MaxResponseHeaderBytes: 64 << 10, DisableKeepAlives: true},
 		CheckRedirect: func(req *http.Request, via []*http.Request) error {
 			if len(via) > maxRedirects {
-				return fmt.Errorf("it leads on more than %d times", maxRedirects)
+				return &said{fmt.Sprintf("it leads on more than %d times", maxRedirects)}
 			}
 			if s := req.URL.Scheme; s != "http" && s != "https" {
-				return fmt.Errorf("it leads to an address of the kind %s", s)
+				return &said{"it leads to an address of the kind " + s}
 			}
 			req.Header.Del("Referer")
 			return nil
 		},
 	}
 }
-
-// carrier is the shared address space of providers (RFC 6598).
-var carrier = netip.MustParsePrefix("100.64.0.0/10")
 
 func (f *Fetcher) one(ctx context.Context, client *http.Client, address string) *Answer {
 	a := &Answer{Final: address}
@@ -138,6 +137,11 @@ func fault(err error, timeout time.Duration) string {
 	var invalid x509.CertificateInvalidError
 	var dns *net.DNSError
 	var op *net.OpError
+	var own *said
+	var record tls.RecordHeaderError
+	var alert tls.AlertError
+	var verification *tls.CertificateVerificationError
+	var packed flate.CorruptInputError
 	switch {
 	case errors.Is(err, errPrivate):
 		return errPrivate.Error()
@@ -153,10 +157,18 @@ func fault(err error, timeout time.Duration) string {
 		return "there is no host of the name " + dns.Name
 	case errors.As(err, &op) && op.Op == "dial":
 		return "the host does not answer"
+	case errors.As(err, &own):
+		return own.what
+	case errors.Is(err, http.ErrSchemeMismatch), errors.As(err, &record), errors.As(err, &alert), errors.As(err, &verification):
+		return "no secure connection (TLS 1.2 or newer) can be made with the server"
+	case errors.Is(err, gzip.ErrHeader), errors.Is(err, gzip.ErrChecksum), errors.As(err, &packed):
+		return "the answer says that it is packed with gzip, and cannot be unpacked"
 	}
-	var ue *url.Error
-	if errors.As(err, &ue) {
-		err = ue.Err
-	}
-	return err.Error()
+	return "the connection breaks off, or the answer is no HTTP"
 }
+
+// said is an error whose text is for people.
+type said struct{ what string }
+
+// Error implements error.
+func (s *said) Error() string { return s.what }

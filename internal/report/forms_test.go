@@ -66,7 +66,7 @@ func TestNothingJudged(t *testing.T) {
 		assert.NotContains(t, b.String(), "\x1b", f.Name)
 		if f.Name == "json" {
 			var items []*Item
-			require.NoError(t, EachResult("x", bytes.NewReader(b.Bytes()), func(string) *rulebook.Rule { return nil }, func(i *Item) error { items = append(items, i); return nil }))
+			require.NoError(t, EachResult("x", bytes.NewReader(b.Bytes()), func(string) *rulebook.Rule { return nil }, func(i *Item) error { items = append(items, i); return nil }, nil))
 			require.Len(t, items, 1)
 			assert.Equal(t, bad.Problems[0].At, items[0].Problems[0].At)
 		}

@@ -18,6 +18,7 @@ import (
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/core/snapshot"
+	"regola.example/regola/internal/write"
 )
 
 // maxLedger bounds a ledger, in bytes: a release takes some ten thousand.
@@ -56,7 +57,7 @@ func Ledger(folder string) (*ledger.Ledger, error) {
 }
 
 // remember adds the history to what is judged.
-func remember(pairs []check.Pair, d *dossier.Dossier) error {
+func remember(ctx context.Context, pairs []check.Pair, d *dossier.Dossier) error {
 	if d == nil {
 		for _, p := range pairs {
 			p.Submission.Remember(nil, nil)
@@ -76,7 +77,9 @@ func remember(pairs []check.Pair, d *dossier.Dossier) error {
 		now := snapshot.Of(p.Submission, d.Root)
 		if pkg := p.Submission.Pkg; pkg != nil && l.Sent(id, now.Build) {
 			if info, err := os.Stat(pkg.File); err == nil && info.Mode().IsRegular() {
-				if now.Digest, err = regular.SHA256(pkg.File); err != nil {
+				if now.Digest, err = regular.SHA256(ctx, pkg.File); err != nil && ctx.Err() != nil {
+					return ctx.Err()
+				} else if err != nil {
 					return regular.Problem(pkg.File, err, "check the path")
 				}
 			}
@@ -176,52 +179,10 @@ func Append(ctx context.Context, folder string, before func(*ledger.Ledger) ([]*
 		}
 		data = append(data, line...)
 	}
-	if err := ctx.Err(); err != nil {
+	if err := write.Synced(file, tempName, data, ctx.Err); ctx.Err() != nil && errors.Is(err, ctx.Err()) {
 		return err
-	}
-	if err := replaceSynced(file, data); err != nil {
+	} else if err != nil {
 		return &place.Problem{At: place.Place{File: file}, What: "the ledger cannot be written, and is as it was: " + err.Error(), Fix: "check the space and the permissions of the folder"}
-	}
-	return nil
-}
-
-// replaceSynced writes a file beside another and then takes its name: whoever reads
-// sees the old one or the new one, also after a power cut.
-func replaceSynced(file string, data []byte) (err error) {
-	mode := fs.FileMode(0o644)
-	if info, err := os.Stat(file); err == nil {
-		mode = info.Mode().Perm()
-	}
-	// One name serves, for the folder is locked: what a killed program left is written over.
-	name := filepath.Join(filepath.Dir(file), tempName)
-	if err := os.Remove(name); err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return err
-	}
-	f, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
-	if err != nil {
-		return err
-	}
-	defer func() {
-		if err != nil {
-			f.Close()
-			os.Remove(f.Name())
-		}
-	}()
-	if _, err = f.Write(data); err != nil {
-		return err
-	}
-	if err = errors.Join(f.Chmod(mode), f.Sync()); err != nil {
-		return err
-	}
-	if err = f.Close(); err != nil {
-		return err
-	}
-	if err = os.Rename(f.Name(), file); err != nil {
-		return err
-	}
-	if dir, err := os.Open(filepath.Dir(file)); err == nil {
-		_ = dir.Sync() // some systems do not know it for folders
-		dir.Close()
 	}
 	return nil
 }

@@ -84,6 +84,13 @@ func (r *Runner) pages(x *fetched.Fetched, s *store.Store, d *dossier.Dossier, d
 	add("links.marketing", d.Links.Marketing, d.Links.Field("marketing"))
 	add("links.terms", d.Links.Terms, d.Links.Field("terms"))
 	add("links.account_deletion", d.Links.AccountDeletion, d.Links.Field("account_deletion"))
+	add("links.data_deletion", d.Links.DataDeletion, d.Links.Field("data_deletion"))
+	add("links.privacy_choices", d.Links.PrivacyChoices, d.Links.Field("privacy_choices"))
+	add("links.child_safety", d.Links.ChildSafety, d.Links.Field("child_safety"))
+	add("links.publisher", d.Links.Publisher, d.Links.Field("publisher"))
+	if address := d.Answers.Regulated.Mandate; strings.HasPrefix(address, "https://") || strings.HasPrefix(address, "http://") {
+		add("answers.regulated.mandate", address, d.Answers.Regulated.Field("mandate")) // it may be a document, too
+	}
 	add("contact.website", d.Contact.Website, d.Contact.Field("website"))
 	for _, l := range d.Listing {
 		t := l.For(s.Blocks)

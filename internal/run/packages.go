@@ -34,10 +34,10 @@ func (s *shelf) open(ctx context.Context, d *dossier.Dossier, names []string, op
 	pkgs, err := openBy(ctx, names, func(file string) (*facts.Package, error) {
 		now, ok := stateOf(file)
 		if !ok || inside(d.Root, file) {
-			return artifact.Open(file, opt)
+			return artifact.Open(ctx, file, opt)
 		}
 		k := s.find(now, func() *shelved {
-			return &shelved{read: sync.OnceValues(func() (*facts.Package, error) { return artifact.Open(file, opt) })}
+			return &shelved{read: sync.OnceValues(func() (*facts.Package, error) { return artifact.Open(ctx, file, opt) })}
 		})
 		p, err := k.read()
 		k.pkg.Store(p)
@@ -64,7 +64,7 @@ func (s *shelf) memo(p *facts.Package) *check.Memo {
 // Open reads packages, several at once, and tells all that is wrong. They are
 // in the order of the files; splits are not joined yet.
 func Open(ctx context.Context, files []string, opt artifact.Options) ([]*facts.Package, error) {
-	return openBy(ctx, files, func(file string) (*facts.Package, error) { return artifact.Open(file, opt) })
+	return openBy(ctx, files, func(file string) (*facts.Package, error) { return artifact.Open(ctx, file, opt) })
 }
 
 func openBy(ctx context.Context, files []string, open func(file string) (*facts.Package, error)) ([]*facts.Package, error) {

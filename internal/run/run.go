@@ -310,7 +310,7 @@ func (r *Runner) judgeOn(ctx context.Context, g *gathered, on day.Day) (*check.R
 	if err != nil {
 		return nil, nil, err
 	}
-	if err := remember(pairs, g.dossier); err != nil {
+	if err := remember(ctx, pairs, g.dossier); err != nil {
 		var one *place.Problem
 		if errors.As(err, &one) {
 			return nil, nil, place.Problems{one}

@@ -3,6 +3,7 @@
 package artifact
 
 import (
+	"context"
 	"errors"
 	"io"
 	"os"
@@ -29,15 +30,24 @@ type Options struct {
 }
 
 // Open reads a package: an AAB, APK or IPA file, an app folder or zip, a build
-// archive folder or zip. Errors are *place.Problem.
-func Open(file string, opt Options) (*facts.Package, error) {
+// archive folder or zip. Errors are *place.Problem, or that of the context, whose end
+// ends reading.
+func Open(ctx context.Context, file string, opt Options) (*facts.Package, error) {
+	p, err := open(ctx, file, opt)
+	if ended := ctx.Err(); ended != nil {
+		return nil, ended // what was read until then is not the package
+	}
+	return p, err
+}
+
+func open(ctx context.Context, file string, opt Options) (*facts.Package, error) {
 	const hint = "check the path; relative paths start at the folder you are in"
 	info, err := os.Stat(file)
 	if err != nil {
 		return nil, regular.Problem(file, err, hint)
 	}
 	if info.IsDir() {
-		t, err := files.FromFolder(file)
+		t, err := files.FromFolder(ctx, file)
 		if err != nil {
 			return nil, regular.Problem(file, err, hint)
 		}
@@ -58,7 +68,7 @@ func Open(file string, opt Options) (*facts.Package, error) {
 		err.At = place.Place{File: file}
 		return nil, err
 	}
-	t, err := files.FromZip(f, info.Size())
+	t, err := files.FromZip(ctx, f, info.Size())
 	if err != nil {
 		return nil, &place.Problem{At: place.Place{File: file}, What: "the archive cannot be opened: " + err.Error(),
 			Fix: "the file is damaged or incomplete; copy or build it again"}

@@ -1,6 +1,7 @@
 package artifact_test
 
 import (
+	"context"
 	"archive/zip"
 	"bytes"
 	"io"
@@ -23,7 +24,7 @@ const demo = "../../../demo/"
 
 func open(t *testing.T, file string) *facts.Package {
 	t.Helper()
-	p, err := artifact.Open(file, artifact.Options{Digests: true})
+	p, err := artifact.Open(context.Background(), file, artifact.Options{Digests: true})
 	require.NoError(t, err)
 	return p
 }
@@ -119,7 +120,7 @@ func TestSignature(t *testing.T) {
 		assert.Equal(t, "CN=Terrafuoco Release, O=Terrafuoco Example, L=Faenza, C=IT", s.Certificate.Subject)
 		assert.EqualValues(t, 2048, s.Certificate.Bits)
 	}
-	quick, err := artifact.Open("testdata/android/plain.apk", artifact.Options{})
+	quick, err := artifact.Open(t.Context(), "testdata/android/plain.apk", artifact.Options{})
 	require.NoError(t, err)
 	assert.Contains(t, quick.Android.Signing.Unread("verified"), "not verified")
 
@@ -247,14 +248,14 @@ func TestBadInput(t *testing.T) {
 	} {
 		file := filepath.Join(dir, name)
 		require.NoError(t, os.WriteFile(file, c.data, 0o644))
-		_, err := artifact.Open(file, artifact.Options{Digests: true})
+		_, err := artifact.Open(context.Background(), file, artifact.Options{Digests: true})
 		var p *place.Problem
 		require.ErrorAs(t, err, &p, name)
 		assert.Contains(t, p.What, c.what, name)
 		assert.Equal(t, file, p.At.File)
 		assert.NotEmpty(t, p.Fix)
 	}
-	_, err = artifact.Open(filepath.Join(dir, "none.aab"), artifact.Options{})
+	_, err = artifact.Open(t.Context(), filepath.Join(dir, "none.aab"), artifact.Options{})
 	assert.ErrorContains(t, err, "there is no such file")
 }
 
@@ -316,7 +317,7 @@ func FuzzOpen(f *testing.F) {
 		defer seed.Bounds(t, len(data))()
 		file := filepath.Join(t.TempDir(), "fuzz")
 		require.NoError(t, os.WriteFile(file, data, 0o644))
-		if _, err := artifact.Open(file, artifact.Options{Digests: true}); err != nil {
+		if _, err := artifact.Open(context.Background(), file, artifact.Options{Digests: true}); err != nil {
 			var p *place.Problem
 			assert.ErrorAs(t, err, &p)
 		}
@@ -328,7 +329,7 @@ func BenchmarkOpen(b *testing.B) {
 	for _, file := range []string{demo + "sound/build/terrafuoco.aab", demo + "sound/build/Terrafuoco.ipa"} {
 		b.Run(filepath.Base(file), func(b *testing.B) {
 			for b.Loop() {
-				_, err := artifact.Open(file, artifact.Options{Digests: true})
+				_, err := artifact.Open(context.Background(), file, artifact.Options{Digests: true})
 				require.NoError(b, err)
 			}
 		})

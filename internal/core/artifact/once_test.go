@@ -30,7 +30,7 @@ func TestUnpackedOnce(t *testing.T) {
 	for _, file := range []string{demo + "sound/build/terrafuoco.aab", demo + "faulty/build/Terrafuoco.ipa", "testdata/android/plain.apk", "testdata/ios/whole.ipa"} {
 		data, err := os.ReadFile(file)
 		require.NoError(t, err)
-		tree, err := files.FromZip(bytes.NewReader(data), int64(len(data)))
+		tree, err := files.FromZip(t.Context(), bytes.NewReader(data), int64(len(data)))
 		require.NoError(t, err)
 		switch root, _, isApp := ios.FindApp(tree); {
 		case isApp:

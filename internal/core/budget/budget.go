@@ -9,6 +9,7 @@
 package budget
 
 import (
+	"context"
 	"fmt"
 	"sync"
 	"sync/atomic"
@@ -45,11 +46,13 @@ type Budget struct {
 	taken       atomic.Int64 // of the run's memory, by this part
 	unpacked    atomic.Int64 // of the run
 	held        *gate        // of the run
+	ctx         context.Context
 }
 
-// New is the budget of a run over a package of so many bytes.
-func New(size int64) *Budget {
-	b := &Budget{held: newGate(maxHeld)}
+// New is the budget of a run over a package of so many bytes. It is spent when the
+// context ends: then every reader ends, too.
+func New(ctx context.Context, size int64) *Budget {
+	b := &Budget{held: newGate(maxHeld), ctx: ctx}
 	b.steps.Store(runSteps)
 	b.kept.Store(runKept)
 	b.unpacked.Store(minUnpacked + perByte*size)
@@ -60,12 +63,20 @@ func New(size int64) *Budget {
 // gives a share of a run of its own.
 func (b *Budget) Part(bytes int) *Budget {
 	if b == nil {
-		b = New(int64(bytes))
+		b = New(context.Background(), int64(bytes))
 	}
 	p := &Budget{up: b}
 	p.steps.Store(partSteps + stepsPerByte*int64(bytes))
 	p.kept.Store(partKept + keptPerByte*int64(bytes))
 	return p
+}
+
+// Context is that of the run.
+func (b *Budget) Context() context.Context {
+	if b == nil {
+		return context.Background()
+	}
+	return b.run().ctx
 }
 
 // run is the budget of the whole run.
@@ -84,7 +95,7 @@ func (b *Budget) Step(n int) error {
 			return &Spent{"work"}
 		}
 	}
-	return nil
+	return b.run().ctx.Err()
 }
 
 // Keep takes n bytes of memory for what a reader makes of its file.
@@ -112,6 +123,9 @@ func (b *Budget) Done() {
 func (b *Budget) Unpack(n int) error {
 	if b == nil {
 		return nil
+	}
+	if err := b.run().ctx.Err(); err != nil {
+		return err
 	}
 	if b.run().unpacked.Add(-int64(n)) < 0 {
 		return fmt.Errorf("more than %d MiB and %d times the size of the package were unpacked: its contents are out of proportion", minUnpacked>>20, perByte)

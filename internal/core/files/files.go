@@ -6,6 +6,7 @@ package files
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"errors"
 	"fmt"
@@ -347,13 +348,13 @@ func (t *Tree) add(e *Entry) {
 	}
 }
 
-// FromZip reads an archive's directory.
-func FromZip(r io.ReaderAt, size int64) (*Tree, error) {
+// FromZip reads an archive's directory. Reading ends when the context does.
+func FromZip(ctx context.Context, r io.ReaderAt, size int64) (*Tree, error) {
 	z, err := zipscan.Scan(r, size)
 	if err != nil {
 		return nil, err
 	}
-	t := newTree(budget.New(size), z, len(z.Entries))
+	t := newTree(budget.New(ctx, size), z, len(z.Entries))
 	s := &store{budget: t.Budget}
 	for _, f := range z.Entries {
 		if strings.HasSuffix(f.Name, "/") {
@@ -369,7 +370,7 @@ func FromZip(r io.ReaderAt, size int64) (*Tree, error) {
 
 // FromFolder lists a folder. Links inside are listed but never followed; the
 // folder itself may be given through one.
-func FromFolder(root string) (*Tree, error) {
+func FromFolder(ctx context.Context, root string) (*Tree, error) {
 	root, err := filepath.EvalSymlinks(root)
 	if err != nil {
 		return nil, err
@@ -378,7 +379,7 @@ func FromFolder(root string) (*Tree, error) {
 	s := &store{}
 	var total int64
 	err = filepath.WalkDir(root, func(p string, d fs.DirEntry, err error) error {
-		if err != nil {
+		if err := errors.Join(err, ctx.Err()); err != nil {
 			return err
 		}
 		if d.IsDir() {
@@ -411,7 +412,7 @@ func FromFolder(root string) (*Tree, error) {
 	if err != nil {
 		return nil, err
 	}
-	t.Budget = budget.New(total)
+	t.Budget = budget.New(ctx, total)
 	s.budget = t.Budget
 	sort.Slice(t.Entries, func(i, j int) bool { return t.Entries[i].Name < t.Entries[j].Name })
 	return t, nil

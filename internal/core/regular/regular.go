@@ -3,6 +3,7 @@
 package regular
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
@@ -89,16 +90,23 @@ func Problem(name string, err error, missing string) *place.Problem {
 	return &place.Problem{At: at, What: "it cannot be read: " + what, Fix: "check the path and the disk"}
 }
 
-// SHA256 is the digest of a regular file, as hex.
-func SHA256(name string) (string, error) {
+// SHA256 is the digest of a regular file, as hex. It ends when the context does.
+func SHA256(ctx context.Context, name string) (string, error) {
 	f, _, err := Open(name)
 	if err != nil {
 		return "", err
 	}
 	defer f.Close()
 	h := sha256.New()
-	if _, err := io.Copy(h, f); err != nil {
-		return "", err
+	for {
+		if _, err := io.CopyN(h, f, 4<<20); errors.Is(err, io.EOF) {
+			break
+		} else if err != nil {
+			return "", err
+		}
+		if err := ctx.Err(); err != nil {
+			return "", err
+		}
 	}
 	return hex.EncodeToString(h.Sum(nil)), nil
 }

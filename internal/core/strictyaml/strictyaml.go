@@ -170,6 +170,9 @@ func secondDocument(file string, dec *yaml.Decoder) *place.Problem {
 
 var yamlLine = regexp.MustCompile(`(?:yaml: )?(?:line (\d+): )?(.*)`)
 
+// yamlAnchor matches what the reader says of aliases.
+var yamlAnchor = regexp.MustCompile(`anchor '(.*)' (?:referenced|value contains itself)`)
+
 func syntaxProblems(file string, data []byte, err error) place.Problems {
 	lines := []string{err.Error()}
 	var typeErr *yaml.TypeError
@@ -184,6 +187,15 @@ func syntaxProblems(file string, data []byte, err error) place.Problems {
 				at.Line = n
 			}
 			what = m[2]
+		}
+		if m := yamlAnchor.FindStringSubmatch(what); m != nil {
+			// The name is not quoted: it may be a password that begins with a star.
+			if i := bytes.Index(data, []byte("*"+m[1])); i >= 0 {
+				at.Line = 1 + bytes.Count(data[:i], []byte{'\n'})
+				at.Column = 1 + utf8.RuneCount(data[bytes.LastIndexByte(data[:i], '\n')+1:i])
+			}
+			ps = append(ps, &place.Problem{At: at, What: "not valid YAML: a text that begins with * or & and is not quoted is an alias or an anchor", Fix: "put the whole text into quotes"})
+			continue
 		}
 		if n := tabbed(data, at.Line); n > 0 {
 			at.Line = n

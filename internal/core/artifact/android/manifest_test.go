@@ -79,7 +79,7 @@ func xml(name string, attrs string, children ...[]byte) []byte {
 func bundle(t *testing.T, entries map[string][]byte) *facts.Android {
 	t.Helper()
 	z := seed.Zip(t, entries)
-	tr, err := files.FromZip(bytes.NewReader(z), int64(len(z)))
+	tr, err := files.FromZip(t.Context(), bytes.NewReader(z), int64(len(z)))
 	require.NoError(t, err)
 	a, err := android.Read("t.aab", tr, true, true)
 	require.NoError(t, err)

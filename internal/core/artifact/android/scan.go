@@ -3,7 +3,6 @@ package android
 import (
 	"bytes"
 	"cmp"
-	"context"
 	"io"
 	"slices"
 	"strings"
@@ -65,7 +64,7 @@ func (r *reader) scan() {
 	slices.SortStableFunc(jobs, func(a, b job) int { return cmp.Compare(b.entry.Size, a.entry.Size) })
 	results := make([]scanned, len(jobs))
 	buffers := sync.Pool{New: func() any { b := make([]byte, 64<<10); return &b }}
-	_ = work.Each(context.Background(), len(jobs), func(i int) {
+	_ = work.Each(r.tree.Budget.Context(), len(jobs), func(i int) {
 		buf := buffers.Get().(*[]byte)
 		results[i] = r.visit(jobs[i].entry, jobs[i].check, wanted, *buf)
 		buffers.Put(buf)

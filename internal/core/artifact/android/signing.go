@@ -102,7 +102,7 @@ func (r *reader) block(s *facts.Signing) {
 		return
 	}
 	if r.digests {
-		if err := b.VerifyContents(z.Reader(), z.Directory, z.End, z.Size); err != nil {
+		if err := b.VerifyContents(r.tree.Budget.Context(), z.Reader(), z.Directory, z.End, z.Size); err != nil {
 			r.signatureFault("2", "", err.Error())
 		}
 	}

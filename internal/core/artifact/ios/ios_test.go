@@ -30,7 +30,7 @@ func demoFiles(t *testing.T) map[string][]byte {
 func read(t *testing.T, entries map[string][]byte) (*facts.IOS, error) {
 	t.Helper()
 	z := seed.Zip(t, entries)
-	tr, err := files.FromZip(bytes.NewReader(z), int64(len(z)))
+	tr, err := files.FromZip(t.Context(), bytes.NewReader(z), int64(len(z)))
 	require.NoError(t, err)
 	root, _, ok := ios.FindApp(tr)
 	require.True(t, ok)

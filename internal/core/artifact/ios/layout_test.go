@@ -278,7 +278,7 @@ func TestOddities(t *testing.T) {
 func TestQuick(t *testing.T) {
 	code := append(seed.Entry(t, seed.IPA, app+"Terrafuoco"), make([]byte, 33<<20)...)
 	z := seed.Zip(t, map[string][]byte{app + "T": code, app + "Info.plist": []byte("<plist><dict><key>CFBundleExecutable</key><string>T</string></dict></plist>")})
-	tr, err := files.FromZip(bytes.NewReader(z), int64(len(z)))
+	tr, err := files.FromZip(t.Context(), bytes.NewReader(z), int64(len(z)))
 	require.NoError(t, err)
 	for _, quick := range []bool{true, false} {
 		a, err := ios.Read("t.ipa", tr, strings.TrimSuffix(app, "/"), ios.Options{Quick: quick})

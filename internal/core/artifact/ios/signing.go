@@ -3,7 +3,6 @@ package ios
 import (
 	"bytes"
 	"cmp"
-	"context"
 	"fmt"
 	"path"
 	"slices"
@@ -67,7 +66,7 @@ func (r *reader) digestAhead() (wait func()) {
 	done := make(chan struct{})
 	go func() {
 		defer close(done)
-		_ = work.Each(context.Background(), len(ahead), func(i int) {
+		_ = work.Each(r.tree.Budget.Context(), len(ahead), func(i int) {
 			_, _ = ahead[i].SHA256(make([]byte, 64<<10)) // what does not unpack is reported by the seal
 		})
 	}()
@@ -92,7 +91,7 @@ func (r *reader) verifySeals() {
 			names[i] = e.Name
 		}
 		digest := func(n string, buf []byte) ([]byte, error) { return sub.Get(n).SHA256(buf) }
-		for _, f := range s.Verify(names, path.Base(r.executable(b)), digest) {
+		for _, f := range s.Verify(r.tree.Budget.Context(), names, path.Base(r.executable(b)), digest) {
 			const most = 2000 // a report of more helps nobody
 			if len(b.Seal.Faults) >= most {
 				b.Seal.MoreFaults++

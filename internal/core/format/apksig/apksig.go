@@ -299,7 +299,7 @@ const maxEntries = 256
 // VerifyContents digests the file as the schemes prescribe, in chunks of one
 // MiB over all cores, and adds a fault to each scheme whose digest differs.
 // end is the offset of the end record; size is that of the file.
-func (b *Block) VerifyContents(r io.ReaderAt, directory, end, size int64) error {
+func (b *Block) VerifyContents(ctx context.Context, r io.ReaderAt, directory, end, size int64) error {
 	kinds := map[crypto.Hash]func() hash.Hash{}
 	for _, s := range b.Schemes {
 		for _, sg := range s.Signers {
@@ -312,7 +312,7 @@ func (b *Block) VerifyContents(r io.ReaderAt, directory, end, size int64) error 
 	}
 	sums := make(map[crypto.Hash][]byte, len(kinds))
 	for h, n := range kinds {
-		sum, err := contentDigest(r, b.Offset, directory, end, size, n)
+		sum, err := contentDigest(ctx, r, b.Offset, directory, end, size, n)
 		if err != nil {
 			return err
 		}
@@ -341,7 +341,7 @@ func (b *Block) VerifyContents(r io.ReaderAt, directory, end, size int64) error 
 
 // contentDigest is the digest over the entries, the central directory and the
 // end record, in which the directory's offset is set to the signing block's.
-func contentDigest(r io.ReaderAt, block, directory, end, size int64, newHash func() hash.Hash) ([]byte, error) {
+func contentDigest(ctx context.Context, r io.ReaderAt, block, directory, end, size int64, newHash func() hash.Hash) ([]byte, error) {
 	tail := make([]byte, size-end)
 	if _, err := r.ReadAt(tail, end); err != nil && err != io.EOF {
 		return nil, err
@@ -363,7 +363,7 @@ func contentDigest(r io.ReaderAt, block, directory, end, size int64, newHash fun
 	sums := make([][]byte, len(chunks))
 	errs := make([]error, len(chunks))
 	buffers := sync.Pool{New: func() any { b := make([]byte, chunkSize); return &b }}
-	_ = work.Each(context.Background(), len(chunks), func(i int) {
+	err := work.Each(ctx, len(chunks), func(i int) {
 		c := chunks[i]
 		n := int(c.to - c.at)
 		buf := buffers.Get().(*[]byte)
@@ -377,7 +377,7 @@ func contentDigest(r io.ReaderAt, block, directory, end, size int64, newHash fun
 		h.Write((*buf)[:n])
 		sums[i] = h.Sum(nil)
 	})
-	if err := errors.Join(errs...); err != nil {
+	if err := errors.Join(append(errs, err)...); err != nil {
 		return nil, err
 	}
 	top := newHash()

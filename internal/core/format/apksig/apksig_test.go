@@ -31,7 +31,7 @@ func verify(t *testing.T, data []byte) (*apksig.Block, []string) {
 	if b == nil {
 		return nil, []string{"no block"}
 	}
-	require.NoError(t, b.VerifyContents(r, z.Directory, z.End, z.Size))
+	require.NoError(t, b.VerifyContents(t.Context(), r, z.Directory, z.End, z.Size))
 	var faults []string
 	for _, s := range b.Schemes {
 		faults = append(faults, s.Faults...)

@@ -1,6 +1,7 @@
 package assetcar
 
 import (
+	"context"
 	"encoding/binary"
 	"io"
 	"sort"
@@ -36,7 +37,7 @@ type store struct {
 
 func openStore(r io.ReaderAt, size int64, b *budget.Budget) (*store, error) {
 	if b == nil {
-		b = budget.New(size)
+		b = budget.New(context.Background(), size)
 	}
 	s := &store{r: r, size: size, budget: b, named: map[string]uint32{}}
 	head, err := s.at(span{0, 32})

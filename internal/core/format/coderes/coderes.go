@@ -164,7 +164,7 @@ func (s *Seal) Folders() map[string]bool {
 // Verify holds the bundle's files against the seal. names are relative to the
 // bundle; digest takes the SHA-256 of one, and is called by several goroutines
 // at once.
-func (s *Seal) Verify(names []string, executable string, digest func(name string, buf []byte) ([]byte, error)) []Fault {
+func (s *Seal) Verify(ctx context.Context, names []string, executable string, digest func(name string, buf []byte) ([]byte, error)) []Fault {
 	var faults []Fault
 	there := make(map[string]bool, len(names))
 	for _, n := range names {
@@ -180,7 +180,7 @@ func (s *Seal) Verify(names []string, executable string, digest func(name string
 	sort.Strings(sealed)
 	said := make([]string, len(sealed))
 	buffers := sync.Pool{New: func() any { b := make([]byte, 64<<10); return &b }}
-	_ = work.Each(context.Background(), len(sealed), func(i int) {
+	_ = work.Each(ctx, len(sealed), func(i int) {
 		switch f := s.files[sealed[i]]; {
 		case f.nested || f.digest == nil:
 		case there[sealed[i]]:

@@ -37,7 +37,7 @@ func TestVerify(t *testing.T) {
 	} {
 		files := maps.Clone(sound)
 		c.change(files)
-		got := s.Verify(slices.Sorted(maps.Keys(files)), "Terrafuoco", func(n string, _ []byte) ([]byte, error) {
+		got := s.Verify(t.Context(), slices.Sorted(maps.Keys(files)), "Terrafuoco", func(n string, _ []byte) ([]byte, error) {
 			sum := sha256.Sum256(files[n])
 			return sum[:], nil
 		})
@@ -52,7 +52,7 @@ func FuzzParse(f *testing.F) {
 	f.Fuzz(func(t *testing.T, data []byte) {
 		defer seed.Bounds(t, len(data))()
 		if s, err := coderes.Parse(data, nil); err == nil {
-			s.Verify([]string{"a", "Frameworks/b"}, "a", func(string, []byte) ([]byte, error) { return nil, io.EOF })
+			s.Verify(t.Context(), []string{"a", "Frameworks/b"}, "a", func(string, []byte) ([]byte, error) { return nil, io.EOF })
 		}
 	})
 }

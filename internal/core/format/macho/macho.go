@@ -9,6 +9,7 @@ package macho
 import (
 	"bufio"
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/binary"
 	"errors"
@@ -158,7 +159,7 @@ func Read(r io.Reader, digests bool, b *budget.Budget) (*File, error) {
 
 func read(s *stream) (*File, error) {
 	if s.budget == nil {
-		s.budget = budget.New(0)
+		s.budget = budget.New(context.Background(), 0)
 	}
 	head, err := s.r.Peek(8)
 	if err != nil {

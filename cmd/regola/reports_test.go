@@ -5,7 +5,9 @@ import (
 	"bytes"
 	"encoding/json"
 	"encoding/xml"
+	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -186,7 +188,7 @@ func TestReports(t *testing.T) {
 	out, _, exit := regola(t, dir, "merge", "part1.json", "part2.json", "--fail-on", "never")
 	assert.Zero(t, exit)
 	golden(t, "many.txt", out)
-	_, stderr, exit = regola(t, dir, "merge", "part1.json", "--out", "html=part1.json")
+	_, stderr, exit = regola(t, dir, "merge", "part1.json", "part2.json", "--out", "html=part1.json")
 	assert.Equal(t, 2, exit)
 	assert.Contains(t, stderr, "this is an input")
 	for name, text := range map[string]string{"a.json": "[]", "b.json": `{"regola":1}`, "c.json": `{"regola":7,"results":[]}`, "d.json": read("part1.json")[:5000], "e.json": `{"regola":1,"results":[{"on":"2026-01-01","verdicts":[{"key":"x","state":"odd"}]}]}`} {
@@ -196,9 +198,12 @@ func TestReports(t *testing.T) {
 		assert.Contains(t, stderr, name+": ")
 	}
 	// A part that is empty joins with the others.
-	_, stderr, exit = regola(t, dir, "check", "--on", on, "--shard", "3/3", "--out", "json=part3.json", "sound", "faulty")
+	for _, n := range []string{"1", "2", "3"} {
+		_, stderr, exit = regola(t, dir, "check", "--on", on, "--shard", n+"/3", "--fail-on", "error", "--out", "json=third"+n+".json", "sound", "faulty")
+		assert.NotEqual(t, 2, exit, stderr)
+	}
 	assert.Zero(t, exit, stderr)
-	again, stderr, _ := regola(t, dir, "merge", "part1.json", "part3.json", "part2.json", "--format", "json")
+	again, stderr, _ := regola(t, dir, "merge", "third1.json", "third3.json", "third2.json", "--format", "json")
 	assert.True(t, whole == again, stderr)
 	_, stderr, exit = regola(t, dir, "check", "--shard", "3/2", "sound", "faulty")
 	assert.Equal(t, 2, exit)
@@ -421,4 +426,121 @@ func TestWeigh(t *testing.T) {
 		_, _, exit := regola(t, dir, append([]string{"weigh", "sound/build/terrafuoco.aab"}, args...)...)
 		assert.Equal(t, 2, exit, "%v", args)
 	}
+}
+
+// TestParts holds that no part of a call is lost or counted twice on the way to one
+// report.
+func TestParts(t *testing.T) {
+	dir := demo(t)
+	for _, name := range []string{"a", "b", "c", "d"} {
+		from := "sound"
+		if name == "b" {
+			from = "faulty"
+		}
+		require.NoError(t, os.CopyFS(filepath.Join(dir, "clients", name), os.DirFS(filepath.Join(dir, from))))
+	}
+	for _, n := range []string{"1", "2", "3"} {
+		_, stderr, exit := regola(t, dir, "check", "clients", "--on", on, "--shard", n+"/3", "--out", "json="+n+".json")
+		assert.NotEqual(t, 2, exit, stderr)
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "all.json"), bytes.Join([][]byte{must(os.ReadFile(filepath.Join(dir, "1.json"))), must(os.ReadFile(filepath.Join(dir, "3.json"))), must(os.ReadFile(filepath.Join(dir, "2.json")))}, nil), 0o644))
+	_, _, exit := regola(t, dir, "check", "clients", "--on", on, "--shard", "1/4", "--out", "json=quarter.json")
+	assert.NotEqual(t, 2, exit)
+	for _, c := range []struct {
+		args         []string
+		exit         int
+		says, report string
+	}{
+		{[]string{"1.json", "2.json", "3.json"}, 1, "", "4 dossiers"},
+		{[]string{"all.json"}, 1, "", "4 dossiers"}, // several documents in one file
+		{[]string{"1.json", "3.json"}, 2, "a part of the call is missing, with 1 dossier: clients/b", ""},
+		{[]string{"1.json", "3.json", "--partial"}, 1, "a part of the call is missing; 1 dossier is not judged", "NOT JUDGED"},
+		{[]string{"1.json", "1.json", "2.json", "3.json"}, 2, "part 1 of 3 is in 1.json already", ""},
+		{[]string{"all.json", "2.json"}, 2, "part 2 of 3 is in all.json already", ""},
+		{[]string{"quarter.json", "2.json", "3.json"}, 2, "one of 4, of the same dossiers", ""},
+	} {
+		out, stderr, exit := regola(t, dir, append([]string{"merge"}, c.args...)...)
+		assert.Equal(t, c.exit, exit, "%v: %s", c.args, stderr)
+		assert.Contains(t, stderr, c.says, "%v", c.args)
+		assert.Contains(t, out, c.report, "%v", c.args)
+	}
+	// Without parts, the same result twice is a mistake, and two stores of one dossier none.
+	for _, store := range []string{"android", "ios"} {
+		_, stderr, exit := regola(t, dir, "check", "sound", "--on", on, "--store", store, "--out", "json="+store+".json")
+		assert.Equal(t, 0, exit, stderr)
+	}
+	_, stderr, exit := regola(t, dir, "merge", "android.json", "ios.json")
+	assert.Equal(t, 0, exit, stderr)
+	_, stderr, exit = regola(t, dir, "merge", "android.json", "ios.json", "android.json")
+	assert.Equal(t, 2, exit)
+	assert.Contains(t, stderr, "this result is in android.json already")
+}
+
+// TestWholeDocuments writes one whole document, or none, whatever is wrong with what is
+// judged.
+func TestWholeDocuments(t *testing.T) {
+	dir := demo(t)
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "wrong"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "wrong/dossier.yaml"), []byte("regola: 1\nbogus: 1\n"), 0o644))
+	for _, args := range [][]string{{"wrong"}, {"sound", "wrong"}, {"wrong", "sound"}} {
+		for _, form := range []string{"json", "sarif", "junit"} {
+			out, stderr, exit := regola(t, dir, append([]string{"check", "--on", on, "--format", form, "--out", "html=r.html"}, args...)...)
+			assert.Equal(t, 2, exit)
+			assert.Contains(t, stderr, `unknown key "bogus"`)
+			assert.Contains(t, out, "bogus", "%v as %s", args, form)
+			if form == "junit" {
+				dec := xml.NewDecoder(strings.NewReader(out))
+				dec.Strict = true
+				for {
+					if _, err := dec.Token(); errors.Is(err, io.EOF) {
+						break
+					} else if !assert.NoError(t, err, "%v", args) {
+						break
+					}
+				}
+				continue
+			}
+			assert.True(t, json.Valid([]byte(out)), "%v as %s: %s", args, form, out)
+		}
+	}
+	assert.FileExists(t, filepath.Join(dir, "r.html"), "of the calls with several dossiers")
+}
+
+// TestAbsent judges a dossier whose packages are not built yet.
+func TestAbsent(t *testing.T) {
+	dir := filepath.Join(demo(t), "sound")
+	require.NoError(t, os.RemoveAll(filepath.Join(dir, "build")))
+	out, stderr, exit := regola(t, dir, "check", "--on", on)
+	assert.Equal(t, 1, exit, stderr)
+	assert.Contains(t, out, "(package not there)  OPEN")
+	assert.Contains(t, out, "the package build/terrafuoco.aab is not there")
+	for _, c := range []struct {
+		exit int
+		args []string
+	}{
+		{0, []string{"--stage", "listing,graphics,declarations", "--fail-on", "rejected"}}, {0, []string{"--stage", "listing"}}, {1, []string{"--stage", "package"}}, {1, []string{"--stage", "listing", "--strict"}},
+		{0, []string{"--fail-on", "never"}}, {1, []string{"--fail-on", "refused"}}, {2, []string{"build/terrafuoco.aab"}},
+	} {
+		_, stderr, exit := regola(t, dir, append([]string{"check", "--on", on}, c.args...)...)
+		assert.Equal(t, c.exit, exit, "%v: %s", c.args, stderr)
+	}
+	// What is wrong elsewhere is found.
+	text := string(must(os.ReadFile(filepath.Join(dir, "dossier.yaml"))))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "dossier.yaml"), []byte(strings.Replace(text, "privacy: https://terrafuoco.example/privacy", "privacy: terrafuoco", 1)), 0o644))
+	out, _, exit = regola(t, dir, "check", "--on", on, "--stage", "declarations", "--brief")
+	assert.Equal(t, 1, exit)
+	assert.Contains(t, out, "[common/privacy-link]")
+	for _, form := range []string{"json", "html", "markdown", "sarif", "junit"} {
+		_, stderr, exit := regola(t, dir, "check", "--on", on, "--format", form)
+		assert.Equal(t, 1, exit, stderr)
+	}
+	for _, command := range []string{"next", "duties"} {
+		_, stderr, exit := regola(t, dir, command, "--on", on)
+		assert.Equal(t, 0, exit, command+stderr)
+	}
+	_, stderr, exit = regola(t, dir, "check", "--on", on, "--out", "json=r.json")
+	require.Equal(t, 1, exit, stderr)
+	merged, _, exit := regola(t, dir, "merge", "r.json", "--fail-on", "refused")
+	assert.Equal(t, 1, exit, "what was read back knows that a package is not there")
+	assert.Contains(t, merged, "(package not there)")
 }

@@ -60,7 +60,7 @@ or --strict it is decided anew.`,
 			}
 			lost, err := report.Whole(held)
 			if err == nil && len(lost) > 0 && !partial {
-				err = &place.Problem{What: fmt.Sprintf("the results of %s are not there: a part of the call is missing, with %s", report.Count(len(lost), "dossier", "dossiers"), some(lost)),
+				err = &place.Problem{What: fmt.Sprintf("a part of the call is missing, with %s: %s", report.Count(len(lost), "dossier", "dossiers"), some(lost)),
 					Fix: "name the files of all parts; or join what there is with --partial, which lists the others as not judged"}
 			}
 			if err != nil {
@@ -96,7 +96,7 @@ or --strict it is decided anew.`,
 				}
 			}
 			if n := len(lost); n > 0 {
-				fmt.Fprintf(e.err, "regola: the results of %s are not there and count as not judged\n", report.Count(n, "dossier", "dossiers"))
+				fmt.Fprintf(e.err, "regola: a part of the call is missing; %s not judged\n", report.Count(n, "dossier is", "dossiers are"))
 			}
 			return out.close()
 		},

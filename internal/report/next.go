@@ -3,6 +3,8 @@ package report
 import (
 	"io"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/rulebook"
@@ -49,6 +51,12 @@ func NewNextDocument(r *check.Result) *NextDocument {
 			unread = append(unread, o)
 		}
 	}
+	var absent *check.Store
+	for _, s := range r.Stores {
+		if s.Absent != "" && absent == nil {
+			absent = s
+		}
+	}
 	left := func(skip string) string {
 		var out []string
 		for _, x := range []struct {
@@ -89,6 +97,8 @@ func NewNextDocument(r *check.Result) *NextDocument {
 	case len(confirm) > 0:
 		o := confirm[0]
 		d.Kind, d.What, d.How, d.Where, d.Rule, d.Stores, d.Unlocks = "confirm", o.Question.Ask, o.Question.Fix, "confirmed, in dossier.yaml", o.Rule.ID, o.Stores, left("confirm")
+	case absent != nil:
+		d.Kind, d.What, d.How, d.Where, d.Stores, d.Unlocks = "read", capital(absent.Absent)+".", "Build it, or name a package in the call: regola check PACKAGE. Everything that does not need it is judged.", "packages, in dossier.yaml", []string{absent.ID}, left("")
 	case len(unread) > 0:
 		o := unread[0]
 		d.Kind, d.What, d.How, d.Rule, d.Stores, d.Unlocks = "read", o.Rule.Title+" could not be judged", GapText(o.Gaps), o.Rule.ID, o.Stores, left("read")
@@ -105,15 +115,25 @@ func NewNextDocument(r *check.Result) *NextDocument {
 func Next(w io.Writer, d *NextDocument, look Look) error {
 	p := &printer{w: w, look: look}
 	head := map[string]string{"fix": "FIX", "answer": "ANSWER", "confirm": "CONFIRM", "read": "LOOK INTO", "send": "SEND"}[d.Kind]
+	of := "rule"
+	if d.Rule == "" {
+		of = "store"
+	}
 	p.line("%s", p.strong(d.App))
 	p.line("")
-	p.block(0, pad(head, 9), styleStrong, Shortened(d.What, 600), styleStrong)
-	for _, row := range []struct{ label, text string }{{"how", d.How}, {"where", d.Where}, {"rule", strings.TrimSuffix(d.Rule+" · "+strings.Join(d.Stores, ", "), " · ")}, {"then", d.Unlocks}} {
+	p.block(0, pad(head, 10), styleStrong, Shortened(d.What, 600), styleStrong)
+	for _, row := range []struct{ label, text string }{{"how", d.How}, {"where", d.Where}, {of, strings.Trim(d.Rule+" · "+strings.Join(d.Stores, ", "), "· ")}, {"then", d.Unlocks}} {
 		if row.text != "" {
 			p.block(3, pad(row.label, 7), styleDim, Shortened(row.text, 800), nil)
 		}
 	}
 	return p.err
+}
+
+// capital begins a text with a capital letter.
+func capital(s string) string {
+	r, n := utf8.DecodeRuneInString(s)
+	return string(unicode.ToUpper(r)) + s[n:]
 }
 
 // Shortened cuts a text at a number of characters.

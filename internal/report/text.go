@@ -362,7 +362,7 @@ func GapText(gaps []fact.Gap) string {
 	var parts []string
 	for _, g := range gaps {
 		text := g.What
-		if g.Kind == fact.NotRead && g.Path != "" {
+		if g.Kind == fact.NotRead && strings.Contains(g.Path, ".") { // a whole part says its name itself
 			text = g.Path + ": " + g.What
 		}
 		if !slices.Contains(parts, text) {

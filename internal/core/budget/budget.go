@@ -95,6 +95,9 @@ func (b *Budget) Step(n int) error {
 			return &Spent{"work"}
 		}
 	}
+	if b == nil {
+		return nil
+	}
 	return b.run().ctx.Err()
 }
 

@@ -339,6 +339,12 @@ func (e *Event) key() string { return e.Version + "\x00" + e.Build }
 
 func (r *Rejection) key() string { return r.Version + "\x00" + r.Build }
 
+// OfPackage tells whether what the reason is about lies in the package, or may.
+func (r *Rejection) OfPackage() bool {
+	kind, _, _ := strings.Cut(r.About, ":")
+	return kind == "purpose" || kind == "behaviour"
+}
+
 // part is the part of a release that a kind of reason is about; nil for a kind that has
 // no parts.
 func (r *Release) part(kind string) map[string]string {

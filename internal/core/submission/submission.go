@@ -243,6 +243,15 @@ func (s *Submission) Remember(previous *ledger.Release, h *ledger.History) {
 	} else {
 		fact.Stamp(previous, "previous", fact.NotGiven)
 	}
+	if g := s.Gap("pkg"); g != nil && h != nil {
+		// Without a package it is not known what of it changed.
+		s.History.Lose("change", *g)
+		for _, r := range s.History.Rejections {
+			if r.OfPackage() {
+				r.Lose("unchanged", *g)
+			}
+		}
+	}
 	fact.Stamp(s.History, "history", fact.NotGiven)
 }
 

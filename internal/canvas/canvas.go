@@ -28,6 +28,14 @@ func New(w, h int, ground color.Color) Canvas {
 	return c
 }
 
+// Band makes a canvas of one colour that is a part of a larger one: what is drawn keeps
+// its place, and what lies outside is left out.
+func Band(r image.Rectangle, ground color.Color) Canvas {
+	c := Canvas{image.NewRGBA(r)}
+	draw.Draw(c, r, image.NewUniform(ground), image.Point{}, draw.Src)
+	return c
+}
+
 // RGB is a colour from three bytes: 0xb5532a.
 func RGB(hex uint32) color.RGBA {
 	return color.RGBA{R: uint8(hex >> 16), G: uint8(hex >> 8), B: uint8(hex), A: 255}
@@ -38,7 +46,11 @@ type Point struct{ X, Y float64 }
 
 // Fill fills a rectangle.
 func (c Canvas) Fill(r image.Rectangle, col color.Color) {
-	draw.Draw(c, r, image.NewUniform(col), image.Point{}, draw.Over)
+	how := draw.Over
+	if _, _, _, a := col.RGBA(); a == 0xffff {
+		how = draw.Src
+	}
+	draw.Draw(c, r, image.NewUniform(col), image.Point{}, how)
 }
 
 // path fills what a path around some points encloses; reach is how far it goes
@@ -83,8 +95,24 @@ func round(z *vector.Rasterizer, x0, y0, x1, y1, r float32) {
 
 // Round fills a rectangle with round corners.
 func (c Canvas) Round(r image.Rectangle, radius float64, col color.Color) {
-	mask := RoundMask(r.Dx(), r.Dy(), radius)
-	draw.DrawMask(c, r, image.NewUniform(col), image.Point{}, mask, image.Point{}, draw.Over)
+	n := min(int(math.Ceil(radius)), r.Dx()/2, r.Dy()/2)
+	c.Fill(image.Rect(r.Min.X+n, r.Min.Y, r.Max.X-n, r.Max.Y), col)
+	c.Fill(image.Rect(r.Min.X, r.Min.Y+n, r.Min.X+n, r.Max.Y-n), col)
+	c.Fill(image.Rect(r.Max.X-n, r.Min.Y+n, r.Max.X, r.Max.Y-n), col)
+	// The corners alone have edges that are smoothed.
+	mask := RoundMask(2*n, 2*n, radius)
+	for _, x := range []int{0, n} {
+		for _, y := range []int{0, n} {
+			at := image.Pt(r.Min.X, r.Min.Y)
+			if x > 0 {
+				at.X = r.Max.X - n
+			}
+			if y > 0 {
+				at.Y = r.Max.Y - n
+			}
+			draw.DrawMask(c, image.Rectangle{at, at.Add(image.Pt(n, n))}, image.NewUniform(col), image.Point{}, mask, image.Pt(x, y), draw.Over)
+		}
+	}
 }
 
 // RoundMask is a mask of a rectangle with round corners.

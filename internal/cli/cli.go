@@ -255,7 +255,11 @@ func usageError(what, fix string) error {
 // fix it. Nothing else of an error is ever shown.
 func (e *env) complain(err error) {
 	all := problemsOf(err)
-	for _, p := range all {
+	for i, p := range all {
+		if i == maxShown {
+			fmt.Fprintf(e.err, "and %s\n", report.Count(len(all)-i, "more problem", "more problems"))
+			break
+		}
 		fmt.Fprintf(e.err, "regola: %s\n", visible.Text(strings.TrimSpace(p.Error())))
 		if p.Fix != "" {
 			fmt.Fprintf(e.err, "  fix  %s\n", visible.Text(p.Fix))
@@ -265,6 +269,9 @@ func (e *env) complain(err error) {
 		fmt.Fprintf(e.err, "%d problems; nothing was judged\n", n)
 	}
 }
+
+// maxShown bounds how many problems of one input are written out.
+const maxShown = 100
 
 // problemsOf are the problems that an error tells.
 func problemsOf(err error) (all place.Problems) {

@@ -42,8 +42,14 @@ func (r *Runner) names(d *dossier.Dossier, own []*rulebook.Book) (ps place.Probl
 		note(books)
 	}
 	note(own)
-	check := func(at place.Place, word, what string, known []string, otherwise string) {
-		if slices.Contains(known, word) {
+	isID, isWord := setOf(ids), setOf(words)
+	dropped := 0
+	check := func(at place.Place, word, what string, known []string, is map[string]bool, otherwise string) {
+		if is[word] {
+			return
+		}
+		if len(ps) >= maxNames { // what was meant takes long to find
+			dropped++
 			return
 		}
 		fix := otherwise
@@ -55,7 +61,7 @@ func (r *Runner) names(d *dossier.Dossier, own []*rulebook.Book) (ps place.Probl
 	for _, b := range own {
 		for _, rule := range b.Rules {
 			for _, id := range rule.After {
-				check(rule.Field("after"), id, "rule", ids, `"regola rules" lists them`)
+				check(rule.Field("after"), id, "rule", ids, isID, `"regola rules" lists them`)
 			}
 		}
 	}
@@ -63,15 +69,29 @@ func (r *Runner) names(d *dossier.Dossier, own []*rulebook.Book) (ps place.Probl
 		return ps
 	}
 	for _, w := range d.Waivers {
-		check(w.Field("rule"), w.Rule, "rule", ids, `"regola rules" lists them`)
-		if limit := r.opt.Day.AddDate(0, 0, mostWaived); w.Until.After(limit) {
+		check(w.Field("rule"), w.Rule, "rule", ids, isID, `"regola rules" lists them`)
+		if limit := r.opt.Day.AddDate(0, 0, mostWaived); w.Until.After(limit) && len(ps) < maxNames {
 			ps = append(ps, &place.Problem{At: w.Field("until"), What: "the waiver lasts longer than a year", Fix: "write a day up to " + limit.Format("2006-01-02") + ", and look at it again then"})
 		}
 	}
 	for _, c := range d.Confirmed {
-		check(c.Field("what"), c.What, "confirmation", words, `"regola tables confirmations" lists them`)
+		check(c.Field("what"), c.What, "confirmation", words, isWord, `"regola tables confirmations" lists them`)
+	}
+	if dropped > 0 {
+		ps = append(ps, &place.Problem{At: d.Self(), What: fmt.Sprintf("%d more names of rules and confirmations are not known", dropped), Fix: "correct these first"})
 	}
 	return ps
+}
+
+// maxNames bounds how many names that are not known are listed.
+const maxNames = 50
+
+func setOf(list []string) map[string]bool {
+	out := make(map[string]bool, len(list))
+	for _, s := range list {
+		out[s] = true
+	}
+	return out
 }
 
 // namedAt says where the dossier names a file that cannot be opened.

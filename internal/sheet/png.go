@@ -6,7 +6,6 @@ import (
 	"image"
 	"image/color"
 	"image/draw"
-	"image/png"
 	"io"
 	"path"
 	"slices"
@@ -43,11 +42,25 @@ const (
 // ErrHigh is returned for a sheet that would be too high for a picture.
 var ErrHigh = errors.New("the picture would be more than 24,000 pixels high")
 
-// painter draws from top to bottom. Without a canvas it measures.
+// painter lays out from top to bottom. It remembers what is to be drawn; a measuring one
+// does not.
 type painter struct {
-	c  *canvas.Canvas
-	th Theme
-	y  int
+	th        Theme
+	y         int
+	measuring bool
+	ops       []op
+}
+
+// op is something to draw, and where.
+type op struct {
+	r    image.Rectangle
+	draw func(c canvas.Canvas)
+}
+
+func (p *painter) later(r image.Rectangle, draw func(c canvas.Canvas)) {
+	if !p.measuring {
+		p.ops = append(p.ops, op{r, draw})
+	}
 }
 
 // PNG draws the sheet as one picture.
@@ -57,28 +70,26 @@ func PNG(w io.Writer, s *Sheet, th Theme) error {
 	if p.y > maxHeight {
 		return ErrHigh
 	}
-	c := canvas.New(width, p.y, th.ground)
-	p = &painter{c: &c, th: th}
-	p.sheet(s)
-	return png.Encode(w, c)
+	return canvas.PNG(w, width, p.y, th.ground, func(c canvas.Canvas) {
+		for _, o := range p.ops {
+			if o.r.Overlaps(c.Bounds()) {
+				o.draw(c)
+			}
+		}
+	})
 }
 
 func (p *painter) text(x, y int, s string, size float64, w canvas.Weight, col color.Color) {
-	if p.c != nil {
-		p.c.Text(x, y, visible.Text(s), size, w, col)
-	}
+	r := image.Rect(0, y-int(2*size), width, y+int(size)) // letters with marks reach far
+	p.later(r, func(c canvas.Canvas) { c.Text(x, y, visible.Text(s), size, w, col) })
 }
 
 func (p *painter) round(r image.Rectangle, radius float64, col color.Color) {
-	if p.c != nil {
-		p.c.Round(r, radius, col)
-	}
+	p.later(r, func(c canvas.Canvas) { c.Round(r, radius, col) })
 }
 
 func (p *painter) fill(r image.Rectangle, col color.Color) {
-	if p.c != nil {
-		p.c.Fill(r, col)
-	}
+	p.later(r, func(c canvas.Canvas) { c.Fill(r, col) })
 }
 
 // frame draws a border around a rectangle.
@@ -105,7 +116,7 @@ func (p *painter) sheet(s *Sheet) {
 func (p *painter) page(page *Page) {
 	start := p.y
 	// Twice: once to know how high the panel is, and once on it.
-	measure := &painter{th: p.th, y: start}
+	measure := &painter{th: p.th, y: start, measuring: true}
 	measure.content(page)
 	p.round(image.Rect(margin-24, start, width-margin+24, measure.y), 18, p.th.line)
 	p.round(image.Rect(margin-23, start+1, width-margin+23, measure.y-1), 17, p.th.panel)
@@ -207,15 +218,14 @@ func (p *painter) head(page *Page) {
 
 // tile shows an icon under three masks, and at the size of a home screen.
 func (p *painter) tile(r image.Rectangle, from, to, ink color.RGBA, s *Shot, name string) {
-	if p.c == nil {
-		return
-	}
-	ground := image.NewRGBA(image.Rect(0, 0, r.Dx(), r.Dy()))
-	for y := range r.Dy() {
-		mix := func(a, b uint8) uint8 { return uint8((int(a)*(r.Dy()-y) + int(b)*y) / r.Dy()) }
-		draw.Draw(ground, image.Rect(0, y, r.Dx(), y+1), image.NewUniform(color.RGBA{mix(from.R, to.R), mix(from.G, to.G), mix(from.B, to.B), 255}), image.Point{}, draw.Src)
-	}
-	draw.DrawMask(p.c, r, ground, image.Point{}, canvas.RoundMask(r.Dx(), r.Dy(), 14), image.Point{}, draw.Over)
+	p.later(r, func(c canvas.Canvas) {
+		ground := image.NewRGBA(image.Rect(0, 0, r.Dx(), r.Dy()))
+		for y := range r.Dy() {
+			mix := func(a, b uint8) uint8 { return uint8((int(a)*(r.Dy()-y) + int(b)*y) / r.Dy()) }
+			draw.Draw(ground, image.Rect(0, y, r.Dx(), y+1), image.NewUniform(color.RGBA{mix(from.R, to.R), mix(from.G, to.G), mix(from.B, to.B), 255}), image.Point{}, draw.Src)
+		}
+		draw.DrawMask(c, r, ground, image.Point{}, canvas.RoundMask(r.Dx(), r.Dy(), 14), image.Point{}, draw.Over)
+	})
 	if s.Image == nil {
 		p.text(r.Min.X+14, r.Min.Y+90, canvas.Fit(visible.Text(s.Why), 14, canvas.Regular, r.Dx()-28), 14, canvas.Regular, ink)
 		return
@@ -233,9 +243,12 @@ func circle(side int) *image.Alpha  { return canvas.RoundMask(side, side, float6
 func rounded(side int) *image.Alpha { return canvas.RoundMask(side, side, float64(side)*0.22) }
 
 func (p *painter) icon(m image.Image, at image.Point, side int, mask *image.Alpha) {
-	small := image.NewRGBA(image.Rect(0, 0, side, side))
-	xdraw.BiLinear.Scale(small, small.Rect, m, m.Bounds(), xdraw.Src, nil)
-	draw.DrawMask(p.c, image.Rectangle{at, at.Add(image.Pt(side, side))}, small, image.Point{}, mask, image.Point{}, draw.Over)
+	r := image.Rectangle{at, at.Add(image.Pt(side, side))}
+	p.later(r, func(c canvas.Canvas) {
+		small := image.NewRGBA(image.Rect(0, 0, side, side))
+		xdraw.BiLinear.Scale(small, small.Rect, m, m.Bounds(), xdraw.Src, nil)
+		draw.DrawMask(c, r, small, image.Point{}, mask, image.Point{}, draw.Over)
+	})
 }
 
 // Note is what stands beside the name of a class.
@@ -302,18 +315,24 @@ func (p *painter) row(r *Row, x0, room int) {
 
 // shot draws one picture, or a box that says why there is none.
 func (p *painter) shot(s *Shot, r image.Rectangle) {
-	if p.c == nil {
-		return
-	}
 	if s.Image != nil {
-		checkered(p.c, r)
-		xdraw.BiLinear.Scale(p.c, r, s.Image, s.Image.Bounds(), xdraw.Over, nil)
+		p.later(r, func(c canvas.Canvas) {
+			how := xdraw.Src
+			if o, ok := s.Image.(interface{ Opaque() bool }); !ok || !o.Opaque() {
+				checkered(c, r)
+				how = xdraw.Over
+			}
+			xdraw.BiLinear.Scale(c, r, s.Image, s.Image.Bounds(), how, nil)
+		})
 	} else {
 		p.fill(r, p.th.ground)
 		y := r.Min.Y + r.Dy()/2
 		if s.Item.Film && s.Item.Fault == "" {
 			x := r.Min.X + r.Dx()/2
-			p.c.Polygon([]canvas.Point{{X: float64(x - 14), Y: float64(y - 40)}, {X: float64(x + 18), Y: float64(y - 22)}, {X: float64(x - 14), Y: float64(y - 4)}}, p.th.dim)
+			at := y
+			p.later(r, func(c canvas.Canvas) {
+				c.Polygon([]canvas.Point{{X: float64(x - 14), Y: float64(at - 40)}, {X: float64(x + 18), Y: float64(at - 22)}, {X: float64(x - 14), Y: float64(at - 4)}}, p.th.dim)
+			})
 			y += 22
 		}
 		for i, line := range canvas.Wrap(visible.Text(s.Why), 13, canvas.Regular, r.Dx()-16) {
@@ -328,7 +347,7 @@ func (p *painter) shot(s *Shot, r image.Rectangle) {
 }
 
 // checkered is what shows behind transparent parts.
-func checkered(c *canvas.Canvas, r image.Rectangle) {
+func checkered(c canvas.Canvas, r image.Rectangle) {
 	c.Fill(r, canvas.RGB(0xffffff))
 	for y := r.Min.Y; y < r.Max.Y; y += 8 {
 		for x := r.Min.X + (y-r.Min.Y)%16; x < r.Max.X; x += 16 {

@@ -9,7 +9,6 @@ import (
 	"image"
 	"slices"
 
-	xdraw "golang.org/x/image/draw"
 	"golang.org/x/text/language"
 	"golang.org/x/text/language/display"
 
@@ -79,10 +78,13 @@ func (t TooMany) Error() string {
 	return fmt.Sprintf("there are %d pictures; a sheet shows at most %d", t.N, maxShots)
 }
 
-// Row heights of scaled pictures, in pixels: twice what the page shows.
+// Row heights of scaled pictures, in pixels: twice what the page shows, or as much
+// where there are many.
 const (
 	shotHeight = 640
 	iconSide   = 256
+	manyShots  = 120
+	manyHeight = 240
 )
 
 // New puts together the pages of some stores. d may be nil. only keeps one
@@ -114,7 +116,11 @@ func New(ctx context.Context, hung []*run.Hung, d *dossier.Dossier, texts []*tab
 	if len(shots) > maxShots {
 		return nil, TooMany{len(shots)}
 	}
-	return s, work.Each(ctx, len(shots), func(i int) { shots[i].draw() })
+	height := shotHeight
+	if len(shots) > manyShots {
+		height = manyHeight
+	}
+	return s, work.Each(ctx, len(shots), func(i int) { shots[i].draw(height) })
 }
 
 // languages are those of a store's pictures and texts, the default one first.
@@ -229,8 +235,8 @@ func (p *Page) shots() (out []*Shot) {
 	return append(out, p.Stray...)
 }
 
-// draw decodes a picture and scales it.
-func (s *Shot) draw() {
+// draw decodes a picture and scales it to a height or width.
+func (s *Shot) draw(side int) {
 	it := s.Item
 	switch {
 	case it.Fault != "":
@@ -240,21 +246,13 @@ func (s *Shot) draw() {
 		s.Why = fmt.Sprintf("film, %.1f seconds", it.Seconds)
 		return
 	}
-	m, err := it.Open(maxPixels)
-	if err != nil {
-		s.Why = err.Error()
-		return
-	}
-	side := shotHeight
 	if it.Slot == "icon" {
 		side = iconSide
 	}
-	b := m.Bounds()
-	if scale := float64(side) / float64(max(b.Dx(), b.Dy())); scale < 1 {
-		w, h := max(1, int(float64(b.Dx())*scale+0.5)), max(1, int(float64(b.Dy())*scale+0.5))
-		small := image.NewRGBA(image.Rect(0, 0, w, h))
-		xdraw.BiLinear.Scale(small, small.Rect, m, b, xdraw.Src, nil)
-		m = small
+	m, err := it.Small(side, maxPixels)
+	if err != nil {
+		s.Why = err.Error()
+		return
 	}
 	s.Image = m
 }

@@ -1,9 +1,9 @@
 package artifact_test
 
 import (
-	"context"
 	"archive/zip"
 	"bytes"
+	"context"
 	"io"
 	"maps"
 	"os"

@@ -109,28 +109,41 @@ func waives(at string, f *Fault) bool {
 
 // waive lays the team's waivers over the faults.
 func (r *Result) waive(d *dossier.Dossier) {
+	verdicts := map[string][]*Verdict{}
+	for _, s := range r.Stores {
+		for _, v := range s.Verdicts {
+			verdicts[v.Rule.ID] = append(verdicts[v.Rule.ID], v)
+		}
+	}
+	work := maxWaiving
 	for _, w := range d.Waivers {
 		if w.Until.Before(r.Day.Time) {
 			r.Expired = append(r.Expired, w)
 			continue
 		}
 		used, judged := false, false
-		for _, s := range r.Stores {
-			for _, v := range s.Verdicts {
-				if v.Rule.ID != w.Rule {
-					continue
+		for _, v := range verdicts[w.Rule] {
+			judged = judged || v.State != NotRead && v.State != ToAnswer
+			for _, f := range v.Faults {
+				if work--; work < 0 {
+					break // what is not waived stays open
 				}
-				judged = judged || v.State != NotRead && v.State != ToAnswer
-				for _, f := range v.Faults {
-					if f.Waiver == nil && waives(w.At, f) {
-						f.Waiver, used = w, true
-					}
+				if f.Waiver == nil && waives(w.At, f) {
+					f.Waiver, used = w, true
 				}
-				v.settle()
 			}
 		}
 		if !used && judged {
 			r.Unused = append(r.Unused, w)
 		}
 	}
+	for _, w := range d.Waivers {
+		for _, v := range verdicts[w.Rule] {
+			v.settle()
+		}
+		delete(verdicts, w.Rule) // once is enough
+	}
 }
+
+// maxWaiving bounds how many places all waivers are held against.
+const maxWaiving = 500_000

@@ -344,6 +344,9 @@ func (d *Dossier) loadListings(under string, keys []string) (out []*Listing, ps 
 	return out, ps
 }
 
+// maxListings bounds the files of one folder of texts: stores have some ninety languages.
+const maxListings = 500
+
 // listingsIn reads the listings of one folder. What a language has already, from a
 // dossier that stands on this one, holds.
 func (d *Dossier) listingsIn(folder, root string, keys []string, out *[]*Listing) (ps place.Problems) {
@@ -355,6 +358,9 @@ func (d *Dossier) listingsIn(folder, root string, keys []string, out *[]*Listing
 		return place.Problems{{At: place.Place{File: folder}, What: "the folder cannot be read: " + err.Error(), Fix: "check its permissions"}}
 	}
 	names := map[string]string{} // the file of each language
+	if len(entries) > maxListings {
+		return place.Problems{{At: place.Place{File: folder}, What: fmt.Sprintf("the folder holds %d files; at most %d are read", len(entries), maxListings), Fix: "keep one file a language there, and nothing else"}}
+	}
 	for _, e := range entries {
 		file := filepath.Join(folder, e.Name())
 		locale, ok := strings.CutSuffix(e.Name(), ".yaml")

@@ -51,7 +51,8 @@ type Mark struct {
 	absent Kind // what a nil pointer in the struct means
 	self   place.Place
 	fields []placed
-	gone   *Gap // the whole struct was lost
+	index  map[string]int32 // of fields, once there are more than maxPlain
+	gone   *Gap             // the whole struct was lost
 	kept   []string
 	lost   map[string]*Gap
 }
@@ -100,23 +101,41 @@ func (f *placed) place() place.Place {
 	return place.Place{File: f.file, Line: int(f.line), Column: int(f.column)}
 }
 
+// maxPlain is how many fields are looked through one by one: most structs have few, a
+// document with a long list has one for each item.
+const maxPlain = 32
+
 // Put records the place of a field.
 func (m *Mark) Put(field string, p place.Place) {
-	i := slices.IndexFunc(m.fields, func(f placed) bool { return f.name == field })
-	m.Add(field, p)
-	if last := len(m.fields) - 1; i >= 0 {
-		m.fields[i], m.fields = m.fields[last], m.fields[:last]
+	if f := m.placed(field); f != nil {
+		*f = newPlaced(field, p)
+		return
 	}
+	m.Add(field, p)
+}
+
+func newPlaced(field string, p place.Place) placed {
+	f := placed{name: field, file: p.File, line: int32(p.Line), column: int32(p.Column)}
+	if f.place() != p {
+		f.more = &p
+	}
+	return f
 }
 
 // Add is Put for a field that has no place yet: a document with a long list
 // records each item once.
 func (m *Mark) Add(field string, p place.Place) {
-	f := placed{name: field, file: p.File, line: int32(p.Line), column: int32(p.Column)}
-	if f.place() != p {
-		f.more = &p
+	m.fields = append(m.fields, newPlaced(field, p))
+	if len(m.fields) <= maxPlain {
+		return
 	}
-	m.fields = append(m.fields, f)
+	if m.index == nil {
+		m.index = make(map[string]int32, 4*maxPlain)
+		for i, f := range m.fields {
+			m.index[f.name] = int32(i)
+		}
+	}
+	m.index[field] = int32(len(m.fields) - 1)
 }
 
 // Grow makes room for the places of more fields.
@@ -125,6 +144,12 @@ func (m *Mark) Grow(n int) { m.fields = slices.Grow(m.fields, n) }
 // placed finds a field. There are few of them, and they are asked for where
 // something is found.
 func (m *Mark) placed(name string) *placed {
+	if m.index != nil {
+		if i, ok := m.index[name]; ok {
+			return &m.fields[i]
+		}
+		return nil
+	}
 	for i := range m.fields {
 		if m.fields[i].name == name {
 			return &m.fields[i]

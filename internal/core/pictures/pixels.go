@@ -1,6 +1,7 @@
 package pictures
 
 import (
+	"bufio"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -11,11 +12,13 @@ import (
 	"io"
 	"os"
 
+	"golang.org/x/image/draw"
 	"golang.org/x/image/webp"
 
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/format/pngmeta"
 	"regola.example/regola/internal/core/motif"
+	"regola.example/regola/internal/core/thumb"
 )
 
 // Pixels is what only the pixels of a picture show. They are decoded where a
@@ -31,11 +34,13 @@ type Pixels struct {
 	Motif       string `json:"motif"`       // fingerprint of what it shows
 }
 
-// Bounds of what is decoded: pixels of one picture, and of all suspects of one
-// call.
+// Bounds of what is decoded: pixels of one picture; of all suspects of one call that are
+// held whole, and of those that are read row by row; of all icons and graphics of pages.
 const (
 	maxPixels   = 6 << 20
 	maxSuspects = 32 << 20
+	maxRows     = 400 << 20
+	maxAlone    = 96 << 20
 )
 
 // enough is up to how many colours are counted.
@@ -73,6 +78,48 @@ func (p *Picture) Open(most int64) (image.Image, error) {
 	}
 	defer f.Close()
 	return p.Decode(f, most)
+}
+
+// Small is a copy of the picture that is no wider and no higher than side, in pixels; the
+// picture has at most so many.
+func (p *Picture) Small(side int, most int64) (image.Image, error) {
+	w, h := fit(p.Width, side, p.Width, p.Height), fit(p.Height, side, p.Width, p.Height)
+	if p.Kind == "png" && 2*int64(side) <= max(p.Width, p.Height) && w > 0 && h > 0 {
+		f, err := os.Open(p.Path)
+		if err != nil {
+			return nil, err
+		}
+		m, err := pngmeta.Shrink(bufio.NewReaderSize(f, 64<<10), w, h, most)
+		f.Close()
+		if err == nil {
+			return m, nil
+		}
+		if !errors.Is(err, pngmeta.ErrForm) {
+			return nil, err
+		}
+	}
+	m, err := p.Open(most)
+	if err != nil {
+		return nil, err
+	}
+	b := m.Bounds()
+	n := max(b.Dx(), b.Dy())
+	if n <= side {
+		return m, nil
+	}
+	w, h = fit(int64(b.Dx()), side, int64(b.Dx()), int64(b.Dy())), fit(int64(b.Dy()), side, int64(b.Dx()), int64(b.Dy()))
+	if n >= 2*side {
+		return thumb.Of(m, w, h), nil
+	}
+	small := image.NewRGBA(image.Rect(0, 0, w, h))
+	draw.BiLinear.Scale(small, small.Rect, m, b, draw.Src, nil)
+	return small, nil
+}
+
+// fit is a length of a picture of w by h when its longer side becomes side.
+func fit(n int64, side int, w, h int64) int {
+	longer := max(w, h, 1)
+	return int(max(1, (n*int64(side)+longer/2)/longer))
 }
 
 // Look finds what the pixels of a picture show.

@@ -201,7 +201,7 @@ var emptyPixels = map[string]int64{"png": 150, "jpeg": 58, "webp": 300, "gif": 1
 // so few bytes for its size that it may be empty.
 func (l *Library) decode(ctx context.Context, memo *Memo) error {
 	var wanted []*Found
-	left := int64(maxSuspects)
+	left := struct{ alone, whole, rows int64 }{maxAlone, maxSuspects, maxRows}
 	for _, f := range l.Pictures {
 		if f.Fault != "" || f.Film {
 			continue
@@ -214,16 +214,22 @@ func (l *Library) decode(ctx context.Context, memo *Memo) error {
 		}
 		f.Suspect = !alone && emptyPixels[f.Kind] > 0 && f.Width*f.Height > f.Bytes*emptyPixels[f.Kind]
 		f.Undone = "its pixels are not decoded"
-		if f.Suspect && f.Kind != "png" {
-			if left < f.Width*f.Height {
-				f.Undone = "there are more pictures that may be empty than are decoded"
-				continue
-			}
-			left -= f.Width * f.Height
+		if !alone && !f.Suspect {
+			continue
 		}
-		if alone || f.Suspect {
-			wanted = append(wanted, f)
+		kind := &left.whole
+		switch {
+		case alone:
+			kind = &left.alone
+		case f.Kind == "png":
+			kind = &left.rows
 		}
+		if *kind < f.Width*f.Height {
+			f.Undone = "there are more pictures like this than are decoded"
+			continue
+		}
+		*kind -= f.Width * f.Height
+		wanted = append(wanted, f)
 	}
 	return work.Each(ctx, len(wanted), func(i int) {
 		f := wanted[i]

@@ -80,8 +80,26 @@ type Document struct {
 	files map[*yaml.Node]string // of the nodes that another file holds
 }
 
+// maxMarks bounds the keys and items of one document, by the characters that make them.
+// The largest that people write have some thousands.
+const maxMarks = 100_000
+
+// marks counts the characters that can begin a key or an item; texts have them, too.
+func marks(data []byte) (n int) {
+	for _, c := range data {
+		switch c {
+		case '\n', ',', ':', '[', '{':
+			n++
+		}
+	}
+	return n
+}
+
 // Parse reads a document. It is nil when it cannot be read at all.
 func Parse(file string, data []byte) (*Document, place.Problems) {
+	if n := marks(data); n > maxMarks {
+		return nil, place.Problems{{At: place.Place{File: file}, What: fmt.Sprintf("the file may hold %d keys and items; at most %d are read of one file", n, maxMarks), Fix: "shorten it; is it the file that was meant?"}}
+	}
 	if !utf8.Valid(data) || bytes.ContainsFunc(data, isControl) {
 		if p := encoding(file, data); p != nil {
 			return nil, place.Problems{p}
@@ -354,6 +372,10 @@ func (d *Decoder) structure(n *yaml.Node, v reflect.Value) {
 			continue
 		}
 		if !ok {
+			if len(d.Problems) >= maxProblems {
+				d.dropped++ // what was meant takes long to find
+				continue
+			}
 			names := Names(v.Type())
 			if shape.rest != nil {
 				names = append(names, d.Keys...)

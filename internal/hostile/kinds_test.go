@@ -158,6 +158,11 @@ func appleKinds(ipa adder, one oner, many manyer) {
 	ipa("profile: four million empty elements", one(app+"embedded.mobileprovision", func() content {
 		return of(signed([]byte(`<plist version="1.0"><array>`+strings.Repeat("<a/>", 4_000_000)+"</array></plist>"), nil, nil, nil))
 	}))
+	for _, e := range []string{"<dict/>", "<string/>", "<data/>", "<key/>", "<array></array>"} {
+		ipa("profile: four million times "+e, one(app+"embedded.mobileprovision", func() content {
+			return of(signed([]byte(`<plist version="1.0"><array>`+strings.Repeat(e, 4_000_000)+"</array></plist>"), nil, nil, nil))
+		}))
+	}
 	ipa("profile: 4,000 certificates that issue each other", one(app+"embedded.mobileprovision", func() content {
 		certs := certificates(4_000, "A", "B")
 		return of(signed([]byte(`<plist version="1.0"><dict/></plist>`), certs, certs[0], []byte("x")))
@@ -189,6 +194,7 @@ func appleKinds(ipa adder, one oner, many manyer) {
 		}
 		return out
 	})
+	ipa("60,000 frameworks without a property list", many(60_000, app+"Frameworks/F%d.framework/a", text("a"), nil))
 	ipa("names of 32,000 folders", many(32_000, app+strings.Repeat("long-folder-name/", 20)+"%d/a", text("a"), nil))
 	ipa("5,000 icon names over 20,000 files", many(20_000, app+"Icon%d@2x.png", text("x"), map[string]content{
 		app + "Info.plist": func(w io.Writer) {
@@ -270,6 +276,25 @@ func manifests(aab adder, apk signer, one oner) {
 		for i := range 20_000 {
 			out = append(out, el("uses-permission", []string{"name", fmt.Sprint("android.permission.P", i)}), el("uses-feature", []string{"name", fmt.Sprint("android.hardware.f", i)}))
 			a.children = append(a.children, el("provider", []string{"name", fmt.Sprint("a.B", i), "authorities", fmt.Sprint("a", i), "exported", "true"}))
+		}
+		return out
+	})
+	both("manifest: 4,000 permissions with names of 32 KB", func() (out []*element) {
+		for i := range 4_000 {
+			out = append(out, el("uses-permission", []string{"name", fmt.Sprint(strings.Repeat("p", 32_000), i)}))
+		}
+		return out
+	})
+	both("manifest: 40,000 activities", func() []*element {
+		a := el("application", nil)
+		for i := range 40_000 {
+			a.children = append(a.children, el("activity", []string{"name", fmt.Sprintf(".A%d", i)}))
+		}
+		return []*element{a}
+	})
+	both("manifest: 60,000 permissions", func() (out []*element) {
+		for i := range 60_000 {
+			out = append(out, el("uses-permission", []string{"name", fmt.Sprint("android.permission.P", i)}))
 		}
 		return out
 	})
@@ -363,6 +388,33 @@ func androidKinds(aab adder, apk signer, one oner, many manyer) {
 			base + "resources.pb": of(resources(map[string][]entry{"string": {{"a", 5_000, func(int) []byte {
 				return field(nil, 4, field(nil, 2, field(nil, 1, []byte("true"))))
 			}}}})),
+		}
+	})
+	aab("table: 20,000 attributes that refer to 4,096 configurations", func() map[string]content {
+		a := el("application", nil)
+		for i := range 20_000 {
+			a.children = append(a.children, el("activity", []string{"name", fmt.Sprintf(".A%d", i), "label", fmt.Sprint("@", 0x7f020000), "exported", fmt.Sprint("@", 0x7f020000)}))
+		}
+		return map[string]content{
+			base + "manifest/AndroidManifest.xml": of(el("manifest", []string{":package", pkg}, a).proto()),
+			base + "resources.pb": of(resources(map[string][]entry{"string": {{"a", 4_096, func(int) []byte {
+				return field(nil, 4, field(nil, 2, field(nil, 1, []byte("true"))))
+			}}}})),
+		}
+	})
+	aab("table: 60,000 themes", func() map[string]content {
+		a := el("application", []string{"theme", fmt.Sprint("@", 0x7f010000)})
+		for i := range 60_000 {
+			a.children = append(a.children, el("activity", []string{"name", fmt.Sprintf(".A%d", i), "theme", fmt.Sprint("@", 0x7f010000+i)}))
+		}
+		style := func(int) []byte { return field(nil, 5, field(nil, 1, nil)) }
+		var styles []entry
+		for i := range 60_000 {
+			styles = append(styles, entry{fmt.Sprint("T", i), 1, style})
+		}
+		return map[string]content{
+			base + "manifest/AndroidManifest.xml": of(el("manifest", []string{":package", pkg}, a).proto()),
+			base + "resources.pb":                 of(resources(map[string][]entry{"style": styles})),
 		}
 	})
 	for _, name := range []string{"resources.pb", "manifest/AndroidManifest.xml", "dex/classes.dex", "lib/arm64-v8a/libkilnmath.so"} {

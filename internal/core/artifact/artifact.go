@@ -149,9 +149,14 @@ func fill(file string, t *files.Tree, opt Options, folder bool) (*facts.Package,
 	if err != nil {
 		return nil, err
 	}
+	fact.Bound(p.Android, maxItems)
+	fact.Bound(p.IOS, maxItems)
 	fact.Stamp(p, Root, fact.NotRead)
 	return p, nil
 }
+
+// maxItems bounds each list of facts: the largest apps have some thousand components.
+const maxItems = 10_000
 
 // Root is the path of a package's facts in rules.
 const Root = "pkg"

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"reflect"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -65,12 +66,41 @@ const unknownID = 1
 
 // Unknown makes the value of something that is not known. CEL keeps nothing of
 // an unknown but a text, so that the gap is written into it.
+//
+// CEL holds every unknown against every other one. Items far down a list share theirs,
+// so that a long list of what could not be read takes no longer than any other.
 func Unknown(g fact.Gap) *types.Unknown {
+	if far(g.Path) {
+		g.Path, g.At = farIndex.ReplaceAllString(g.Path, "[…]"), place.Place{}
+		g.What = "further items could not be read"
+	}
 	at := g.At
 	return types.NewUnknown(unknownID, types.NewAttributeTrail(strings.Join([]string{
 		string(g.Kind), g.Path, g.What, at.File, at.Entry, at.Key,
 		strconv.FormatInt(at.Offset, 10), strconv.Itoa(at.Line), strconv.Itoa(at.Column),
 	}, "\x00")))
+}
+
+// farIndex matches an index of 64 and above.
+var farIndex = regexp.MustCompile(`\[(?:6[4-9]|[7-9]\d|\d{3,})\]`)
+
+// far tells whether a path goes through an item far down a list.
+func far(path string) bool {
+	for i := strings.IndexByte(path, '['); i >= 0 && i < len(path); {
+		digits := 0
+		for i++; i < len(path) && path[i] >= '0' && path[i] <= '9'; i++ {
+			digits++
+		}
+		if digits > 1 && farIndex.MatchString(path) {
+			return true
+		}
+		next := strings.IndexByte(path[i:], '[')
+		if next < 0 {
+			return false
+		}
+		i += next
+	}
+	return false
 }
 
 // gapsOf takes the gaps out of an unknown result.

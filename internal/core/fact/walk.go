@@ -76,6 +76,43 @@ func WalkValues(v reflect.Value, path string, visit func(Node, reflect.Type)) {
 	}
 }
 
+// Bound loses every list of structs below v that has more than so many items: what looks
+// at each of them would take longer than a package is worth. Nothing that people build
+// comes near.
+func Bound(v any, most int) { bound(reflect.ValueOf(v), most) }
+
+func bound(v reflect.Value, most int) {
+	switch v.Kind() {
+	case reflect.Pointer, reflect.Interface:
+		if !v.IsNil() {
+			bound(v.Elem(), most)
+		}
+	case reflect.Struct:
+		var m *Mark
+		if v.CanAddr() {
+			m = Of(v.Addr().Interface())
+		}
+		for i := range v.NumField() {
+			name, f := FieldName(v.Type().Field(i)), v.Field(i)
+			if name == "" {
+				continue
+			}
+			if m != nil && f.Kind() == reflect.Slice && f.Len() > most && f.Type().Elem().Kind() == reflect.Pointer {
+				m.Lose(name, Unread(fmt.Sprintf("there are %d of them; at most %d are looked at", f.Len(), most)))
+				f.SetZero()
+				continue
+			}
+			bound(f, most)
+		}
+	case reflect.Slice:
+		if k := v.Type().Elem().Kind(); k == reflect.Pointer || k == reflect.Struct {
+			for i := range v.Len() {
+				bound(v.Index(i), most)
+			}
+		}
+	}
+}
+
 func join(path, name string) string {
 	if path == "" {
 		return name

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"sync"
 
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
@@ -45,6 +46,7 @@ type reader struct {
 
 	hosts    map[string]bool            // of deep links, each once
 	themes   map[string]bool            // by name, each once
+	plain    sync.Map                   // resource.Value by reference: what it leads to without qualifiers
 	pictures map[string]*facts.IconFile // that were read, by path
 }
 
@@ -158,14 +160,20 @@ func (r *reader) literal(a *resource.Attr) (resource.Value, bool) {
 	if a.Value.Kind != resource.Reference {
 		return a.Value, true
 	}
-	items := r.resolve(a.Value)
-	best := items[0]
-	for _, it := range items {
-		if it.Config == (resource.Config{}) {
-			best = it
+	best, known := r.plain.Load(a.Value.Ref) // a manifest refers to few values again and again
+	if !known {
+		items := r.resolve(a.Value)
+		value := items[0].Value
+		for _, it := range items {
+			if it.Config == (resource.Config{}) {
+				value = it.Value
+			}
 		}
+		best = value
+		r.plain.Store(a.Value.Ref, best)
 	}
-	return best.Value, best.Value.Kind != resource.Reference
+	v := best.(resource.Value)
+	return v, v.Kind != resource.Reference
 }
 
 func (r *reader) text(e *resource.Element, id uint32, name string) string {

@@ -18,7 +18,7 @@ var kinds = map[string]string{".appex": "extension", ".framework": "framework", 
 // nested finds the bundles inside the app and reads their property lists.
 func (r *reader) nested() {
 	// Bundles take memory that no file accounts for: some thousands at most.
-	const perBundle, worth = 8 << 10, 2 << 20
+	const perBundle, worth = 8 << 10, 1 << 20
 	share := r.tree.Budget.Part(worth)
 	found := map[string]*facts.Bundle{}
 	spent := false
@@ -32,15 +32,21 @@ func (r *reader) nested() {
 		found[dir] = b
 		return b
 	}
+	// more tells whether one more bundle may be read.
+	more := func() bool {
+		if spent || share.Keep(perBundle) == nil {
+			return !spent
+		}
+		spent = true
+		r.out.LoseAll(fact.Unread(fmt.Sprintf("the app holds more bundles than the first %d that are read", len(found))), "bundles", "resources")
+		return false
+	}
 	for _, e := range r.tree.Entries {
 		dir, base := path.Dir(e.Name), path.Base(e.Name)
 		kind := kinds[path.Ext(dir)]
 		switch {
-		case spent || kind == "" || dir == "." || found[dir] != nil || base != "Info.plist" && base != "PrivacyInfo.xcprivacy":
-		case share.Keep(perBundle) != nil:
-			spent = true
-			gap := fact.Unread(fmt.Sprintf("the app holds more bundles than the first %d that are read", len(found)))
-			r.out.LoseAll(gap, "bundles", "resources")
+		case kind == "" || dir == "." || found[dir] != nil || base != "Info.plist" && base != "PrivacyInfo.xcprivacy":
+		case !more():
 		case base == "Info.plist":
 			r.list(add(kind, dir), e)
 		case base == "PrivacyInfo.xcprivacy" && kind == "resources" && r.tree.Get(dir+"/Info.plist") == nil:
@@ -51,7 +57,7 @@ func (r *reader) nested() {
 	// A framework in the layout of the desktop has no property list at its root.
 	for _, e := range r.tree.Entries {
 		if at := strings.Index(e.Name, ".framework/"); at >= 0 {
-			if dir := e.Name[:at+len(".framework")]; !spent && found[dir] == nil {
+			if dir := e.Name[:at+len(".framework")]; found[dir] == nil && more() {
 				add("framework", dir).Info.LoseAll(fact.Missing("the framework has no property list at its root"))
 			}
 		}

@@ -1,13 +1,14 @@
 package ios
 
 import (
-	"maps"
+	"cmp"
 	"path"
 	"slices"
 	"sort"
 	"strings"
 
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/files"
 	"regola.example/regola/internal/core/format/plist"
 )
 
@@ -15,27 +16,29 @@ import (
 const someKeys = 3
 
 // strings reads a strings table: a property list in either encoding, or the
-// older text form ("key" = "value";).
-func (r *reader) strings(name string) (map[string]string, error) {
+// older text form ("key" = "value";). done gives its memory back to the run.
+func (r *reader) strings(name string) (out map[string]string, done func(), err error) {
 	data, err := r.tree.Read(name, maxInfo)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	out := make(map[string]string)
-	v, _, notList := plist.Parse(data, r.tree.Budget)
-	if notList == nil && v.Kind == plist.Dict {
+	part := r.tree.Budget.Part(len(data))
+	out = make(map[string]string)
+	v, _, notList := plist.Parse(data, part)
+	switch {
+	case notList == nil && v.Kind == plist.Dict:
 		for _, k := range v.Keys() {
 			out[k] = v.Get(k).Text()
 		}
-		return out, nil
+	case path.Ext(name) == ".stringsdict":
+		err = notList
+	default:
+		out, err = plist.ParseStrings(data, part)
 	}
-	if path.Ext(name) == ".stringsdict" {
-		if notList == nil {
-			return out, nil
-		}
-		return nil, notList
+	if err != nil {
+		part.Done()
 	}
-	return plist.ParseStrings(data, r.tree.Budget)
+	return out, part.Done, err
 }
 
 // translations reads the tables of texts of every language: which cannot be
@@ -48,46 +51,73 @@ func (r *reader) translations(info *plist.Value) {
 			all.Locales = append(all.Locales, lang)
 		}
 	}
-	tables := map[string]map[string]map[string]string{} // language, then table
-	var languages []string
+	type table struct {
+		entry      *files.Entry
+		lang, name string
+	}
+	var tables []table
+	has := map[string]bool{} // languages, and their tables as lang/name
 	for _, e := range r.tree.Entries {
 		dir, base := path.Split(e.Name)
 		lang, ok := strings.CutSuffix(strings.TrimSuffix(dir, "/"), ".lproj")
-		if !ok || strings.Contains(lang, "/") || path.Ext(base) != ".strings" && path.Ext(base) != ".stringsdict" {
-			continue
+		if ok && !strings.Contains(lang, "/") && (path.Ext(base) == ".strings" || path.Ext(base) == ".stringsdict") {
+			tables = append(tables, table{e, lang, base})
+			has[lang], has[lang+"/"+base] = true, true
 		}
-		t, err := r.strings(e.Name)
+	}
+	dev := info.Get("CFBundleDevelopmentRegion").Text()
+	if !has[dev] {
+		dev = "en"
+	}
+	// The language of development comes first: the others are held against it one after
+	// another, and none of them is kept.
+	slices.SortStableFunc(tables, func(a, b table) int {
+		return cmp.Compare(boolInt(a.lang != dev), boolInt(b.lang != dev))
+	})
+	model, read := map[string]map[string]string{}, map[string]bool{}
+	compared := func(t table) bool { // the purpose strings are judged one by one
+		return t.name != "InfoPlist.strings" && path.Ext(t.name) == ".strings"
+	}
+	for _, t := range tables {
+		texts, done, err := r.strings(t.entry.Name)
 		if err != nil {
-			f := &facts.StringsFault{Path: e.Name, What: err.Error()}
-			f.SetSelf(r.at(e.Name))
+			f := &facts.StringsFault{Path: t.entry.Name, What: err.Error()}
+			f.SetSelf(r.at(t.entry.Name))
 			r.out.Translations.Faults = append(r.out.Translations.Faults, f)
 			continue
 		}
-		if tables[lang] == nil {
-			tables[lang] = map[string]map[string]string{}
-			languages = append(languages, lang)
+		read[t.lang] = true
+		if t.name == "InfoPlist.strings" {
+			r.translated(t.lang, texts)
 		}
-		tables[lang][base] = t
-		if base == "InfoPlist.strings" {
-			r.translated(lang, t)
+		if t.lang == dev && compared(t) {
+			model[t.name] = texts
+			continue
 		}
+		if t.lang != "Base" && compared(t) {
+			r.untranslated(t.lang, t.name, model[t.name], texts)
+		}
+		done()
 	}
-	sort.Strings(languages)
-	dev := info.Get("CFBundleDevelopmentRegion").Text()
-	if tables[dev] == nil {
-		dev = "en"
-	}
-	for _, name := range slices.Sorted(maps.Keys(tables[dev])) {
-		if name == "InfoPlist.strings" || path.Ext(name) != ".strings" {
-			continue // the purpose strings are judged one by one
-		}
-		for _, lang := range languages {
-			if lang == "Base" || tables[lang][name] == nil && name != "Localizable.strings" {
-				continue
+	if want := model["Localizable.strings"]; want != nil {
+		for _, t := range tables { // a language without the table of texts lacks all of it
+			if t.lang != "Base" && read[t.lang] && !has[t.lang+"/Localizable.strings"] {
+				has[t.lang+"/Localizable.strings"] = true
+				r.untranslated(t.lang, "Localizable.strings", want, nil)
 			}
-			r.untranslated(lang, name, tables[dev][name], tables[lang][name])
 		}
 	}
+	slices.SortFunc(all.Untranslated, func(a, b *facts.Untranslated) int {
+		return cmp.Or(cmp.Compare(path.Base(a.Path), path.Base(b.Path)), cmp.Compare(a.Language, b.Language))
+	})
+	slices.SortFunc(all.Faults, func(a, b *facts.StringsFault) int { return cmp.Compare(a.Path, b.Path) })
+}
+
+func boolInt(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
 }
 
 // untranslated notes the keys that one language's table lacks.

@@ -8,12 +8,14 @@
 package plist
 
 import (
+	"bytes"
 	"sort"
 	"strconv"
 	"strings"
 	"time"
 
 	"regola.example/regola/internal/core/budget"
+	"regola.example/regola/internal/core/format"
 )
 
 // Kind is the type of a value.
@@ -87,6 +89,9 @@ func Parse(data []byte, b *budget.Budget) (*Value, Encoding, error) {
 	if strings.HasPrefix(string(data[:min(len(data), 8)]), "bplist0") {
 		v, err := parseBinary(data, b)
 		return v, Binary, err
+	}
+	if text := bytes.TrimLeft(bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")), " \t\r\n"); len(text) > 0 && text[0] != '<' && text[0] != 0xfe && text[0] != 0xff {
+		return nil, XML, format.Errorf(int64(len(data)-len(text)), "this is neither form of a property list")
 	}
 	v, err := parseXML(data, b)
 	return v, XML, err

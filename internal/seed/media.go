@@ -40,6 +40,20 @@ func PNG(tb testing.TB, w, h int, alpha bool) []byte {
 	return b.Bytes()
 }
 
+// Packed rewrites a PNG the way the iOS packer does: a chunk before the header,
+// and pixels deflated without a header.
+func Packed(data []byte) []byte {
+	at := bytes.Index(data, []byte("IDAT"))
+	n := binary.BigEndian.Uint32(data[at-4:])
+	idat := data[at+4+2 : at+4+int(n)-4] // without the zlib header and sum
+	out := append([]byte{}, data[:8]...)
+	out = append(out, "\x00\x00\x00\x04CgBI\x50\x00\x20\x02\x2b\xd5\xb3\x7f"...)
+	out = append(out, data[8:at-4]...)
+	out = binary.BigEndian.AppendUint32(out, uint32(len(idat)))
+	out = append(append(out, "IDAT"...), idat...)
+	return append(append(out, 0, 0, 0, 0), data[at+4+int(n)+4:]...)
+}
+
 // JPEG makes a picture with an orientation of Exif; 0 for none.
 func JPEG(tb testing.TB, w, h int, orientation byte) []byte {
 	var b bytes.Buffer

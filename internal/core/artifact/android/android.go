@@ -145,11 +145,16 @@ func (r *reader) manifest(name string) (*resource.Element, place.Place, error) {
 	return root, at, nil
 }
 
-func (r *reader) xml(data []byte) (*resource.Element, error) {
+func (r *reader) xml(data []byte) (root *resource.Element, err error) {
 	if r.bundle {
-		return protores.ParseXML(data, r.tree.Budget)
+		root, err = protores.ParseXML(data, r.tree.Budget)
+	} else {
+		root, err = axml.Parse(data, r.tree.Budget)
 	}
-	return axml.Parse(data, r.tree.Budget)
+	if err == nil {
+		resource.Name(root)
+	}
+	return root, err
 }
 
 // literal resolves a value to one literal for the default configuration.

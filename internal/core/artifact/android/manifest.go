@@ -308,6 +308,11 @@ func (r *reader) application(app *resource.Element, at place.Place) {
 	o.Manifest.BackOptOut = r.named(app, "enableOnBackInvokedCallback") == "false"
 	o.Manifest.PageCompat = r.pageCompat(app)
 	r.mark(app, at, "page_compat", "application", 0, "pageSizeCompat")
+	if app.Nameless() {
+		for _, field := range []string{"locale_config", "back_opt_out", "page_compat"} {
+			o.Manifest.Lose(field, fact.Unread("the manifest's attributes have no names, and the number of this one is not known here"))
+		}
+	}
 	o.Manifest.ExtractNative = r.truth(app, attrExtractNative, "extractNativeLibs", true) // the platform's default at every level; build tools write false when they mean it
 	r.mark(app, at, "extract_native", "application", attrExtractNative, "extractNativeLibs")
 	r.label(app, at)

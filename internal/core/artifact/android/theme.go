@@ -1,6 +1,7 @@
 package android
 
 import (
+	"cmp"
 	"strings"
 
 	"regola.example/regola/internal/core/fact"
@@ -9,15 +10,14 @@ import (
 	"regola.example/regola/internal/core/place"
 )
 
-// Attributes of themes. Their numbers are not listed: the ones that the
-// platform gave them differ in nothing that an older framework would tell.
+// Attributes of themes.
 const (
 	edgeOptOut = "windowOptOutEdgeToEdgeEnforcement"
 	splashIcon = "windowSplashScreenAnimatedIcon"
 )
 
 // numbered is why a platform's attribute cannot be known in an APK.
-const numbered = "an APK keeps the platform's theme attributes as numbers; a bundle keeps their names"
+const numbered = "an APK keeps the platform's theme attributes as numbers, and that of this one is not known here"
 
 // theme reads the style that an element wears.
 func (r *reader) theme(e *resource.Element, at place.Place, element string) {
@@ -42,7 +42,7 @@ func (r *reader) theme(e *resource.Element, at place.Place, element string) {
 	nameless := false
 	said := map[string]bool{} // the nearest style decides
 	for _, it := range resource.Inherited(r.table, a.Value.Ref, r.tree.Budget) {
-		name := strings.TrimPrefix(it.Name, "android:")
+		name := cmp.Or(resource.Public(it.Attr), strings.TrimPrefix(it.Name, "android:"))
 		switch {
 		case name == "" && it.Attr>>24 == 0x01:
 			nameless = true
@@ -59,10 +59,7 @@ func (r *reader) theme(e *resource.Element, at place.Place, element string) {
 		}
 		said[name] = name != ""
 	}
-	if nameless {
-		t.Lose("edge_opt_out", fact.Unread(numbered))
-		if t.Splash == "" {
-			t.Lose("splash", fact.Unread(numbered))
-		}
+	if nameless && t.Splash == "" {
+		t.Lose("splash", fact.Unread(numbered))
 	}
 }

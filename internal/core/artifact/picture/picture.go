@@ -27,7 +27,7 @@ const maxPixels = 1 << 20
 // what its pixels show. Pixels that cannot be decoded are a gap of their own; the
 // error says that it is no picture.
 func Read(f *facts.IconFile, data []byte) error {
-	src := bytes.NewReader(data)
+	src, crushed := bytes.NewReader(data), false
 	decode := func() (image.Image, error) { return nil, fmt.Errorf("pictures of this kind are not decoded") }
 	switch {
 	case pngmeta.Is(data):
@@ -36,11 +36,9 @@ func Read(f *facts.IconFile, data []byte) error {
 			return err
 		}
 		f.Format, f.Width, f.Height, f.Alpha = "png", int64(info.Width), int64(info.Height), info.Alpha
-		if info.Crushed {
-			// The platform's own form always has the channel; whether the picture
-			// was transparent is not told by it.
-			f.Lose("alpha", fact.Unread("the picture is in the platform's own form, which always has an alpha channel"))
-		}
+		// The platform's own form always has the channel: its pixels tell whether the
+		// picture was transparent.
+		crushed = info.Crushed
 		decode = func() (image.Image, error) { return pngmeta.Decode(bytes.NewReader(data), maxPixels) }
 	case webpmeta.Is(data):
 		info, err := webpmeta.Read(src, src.Size())
@@ -68,9 +66,15 @@ func Read(f *facts.IconFile, data []byte) error {
 	}
 	if err != nil {
 		f.Lose("colors", fact.Unread(err.Error()))
+		if crushed {
+			f.Lose("alpha", fact.Unread("the picture is in the platform's own form, which always has an alpha channel, and its pixels could not be decoded: "+err.Error()))
+		}
 		return nil
 	}
 	n := motif.Flat(m)
+	if crushed {
+		f.Alpha = !opaque(n)
+	}
 	f.Colors, f.Motif = int64(pngmeta.Colors(n)), motif.Of(n)
 	return nil
 }
@@ -95,7 +99,11 @@ func Solid(data []byte) bool {
 	if err != nil {
 		return false
 	}
-	n := motif.Flat(m)
+	return opaque(motif.Flat(m))
+}
+
+// opaque tells whether no pixel shows what lies behind.
+func opaque(n *image.NRGBA) bool {
 	for i := 3; i < len(n.Pix); i += 4 {
 		if n.Pix[i] < 255 {
 			return false

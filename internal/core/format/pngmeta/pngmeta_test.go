@@ -2,7 +2,6 @@ package pngmeta_test
 
 import (
 	"bytes"
-	"encoding/binary"
 	"image"
 	"image/color"
 	"image/png"
@@ -41,20 +40,6 @@ func TestRead(t *testing.T) {
 	assert.ErrorContains(t, err, "cut off")
 }
 
-// packed rewrites a PNG the way the iOS packer does: a chunk before the header,
-// and pixels deflated without a header.
-func packed(tb testing.TB, data []byte) []byte {
-	at := bytes.Index(data, []byte("IDAT"))
-	n := binary.BigEndian.Uint32(data[at-4:])
-	idat := data[at+4+2 : at+4+int(n)-4] // without the zlib header and sum
-	out := append([]byte{}, data[:8]...)
-	out = append(out, "\x00\x00\x00\x04CgBI\x50\x00\x20\x02\x2b\xd5\xb3\x7f"...)
-	out = append(out, data[8:at-4]...)
-	out = binary.BigEndian.AppendUint32(out, uint32(len(idat)))
-	out = append(append(out, "IDAT"...), idat...)
-	return append(append(out, 0, 0, 0, 0), data[at+4+int(n)+4:]...)
-}
-
 // colors counts the colours of a picture of at most a million pixels.
 func colors(data []byte) (int, error) {
 	m, err := pngmeta.Decode(bytes.NewReader(data), 1<<20)
@@ -84,13 +69,13 @@ func TestColors(t *testing.T) {
 		one, err := pngmeta.OneColor(bytes.NewReader(picture(c.colors...)))
 		require.NoError(t, err, name)
 		assert.Equal(t, c.want == 1 && name != "transparent", one, name)
-		for form, data := range map[string][]byte{"png": picture(c.colors...), "packed": packed(t, picture(c.colors...))} {
+		for form, data := range map[string][]byte{"png": picture(c.colors...), "packed": seed.Packed(picture(c.colors...))} {
 			n, err := colors(data)
 			require.NoError(t, err, name+" "+form)
 			assert.Equal(t, c.want, n, name+" "+form)
 		}
 	}
-	data := packed(t, picture(half, color.White))
+	data := seed.Packed(picture(half, color.White))
 	for _, torn := range [][]byte{data[:len(data)-30], data[:60], nil} {
 		_, err := colors(torn)
 		assert.Error(t, err)
@@ -102,7 +87,7 @@ func TestColors(t *testing.T) {
 func FuzzColors(f *testing.F) {
 	data := encode(f, image.NewNRGBA(image.Rect(0, 0, 4, 4)))
 	f.Add(data)
-	f.Add(packed(f, data))
+	f.Add(seed.Packed(data))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		defer seed.Bounds(t, len(data))()
 		one, err := pngmeta.OneColor(bytes.NewReader(data))

@@ -113,3 +113,21 @@ func TestCover(t *testing.T) {
 	}, got)
 	assert.Equal(t, []string{"lost"}, resource.Orphaned(entries))
 }
+
+// TestName restores the names that belong to ids, whatever stands in their place, and
+// tells of an element with attributes that nothing is known of.
+func TestName(t *testing.T) {
+	root := &resource.Element{Name: "manifest", Attrs: []resource.Attr{{ID: 0x01010591}, {Name: "package"}}, Children: []*resource.Element{
+		{Name: "application", Attrs: []resource.Attr{{ID: 0x0101063e, NS: resource.AndroidNS}, {ID: 0x01010001, Name: "a"}}},
+		{Name: "activity", Attrs: []resource.Attr{{ID: 0x0101ffff}}},
+	}}
+	resource.Name(root)
+	assert.Equal(t, "isSplitRequired", root.Attrs[0].Name)
+	assert.Equal(t, "package", root.Attrs[1].Name)
+	app := root.Children[0]
+	assert.Equal(t, []string{"dataExtractionRules", "label"}, []string{app.Attrs[0].Name, app.Attrs[1].Name})
+	assert.False(t, app.Nameless())
+	assert.True(t, root.Children[1].Nameless())
+	assert.Equal(t, "windowOptOutEdgeToEdgeEnforcement", resource.Public(0x0101069a))
+	assert.Empty(t, resource.Public(0x7f010000))
+}

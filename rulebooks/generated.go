@@ -4,7 +4,6 @@ import (
 	"bytes"
 	_ "embed"
 	"encoding/binary"
-	"errors"
 	"hash/crc32"
 	"io/fs"
 	"path"
@@ -103,17 +102,18 @@ func Trees() ([]byte, error) {
 // engine typed them.
 const typedFile = "typed.bin"
 
-// Typed gives the conditions of a store's rules as they were typed before, or
-// nil when nobody did.
-func (l *Library) Typed(s *store.Store) (*engine.Typed, error) {
+// Typed gives the conditions of a store's rules as they were typed before; nil when
+// nobody did, or when the file cannot be used: they are typed when they are needed.
+func (l *Library) Typed(s *store.Store) *engine.Typed {
 	data, err := fs.ReadFile(l.files, path.Join(s.ID, typedFile))
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
-	}
 	if err != nil {
-		return nil, err
+		return nil
 	}
-	return engine.ReadTyped(data)
+	t, err := engine.ReadTyped(data)
+	if err != nil {
+		return nil // a test holds that the file of the program is whole
+	}
+	return t
 }
 
 // withoutExamples blanks the examples of the rules, which are half of the text

@@ -1,6 +1,7 @@
 package main_test
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -62,6 +63,23 @@ func TestBackend(t *testing.T) {
 	assert.Equal(t, 1, exit)
 	assert.Contains(t, out, "the dump was made without privileges")
 
+	// One that is too much for the rules on backends is a gap in them alone.
+	var huge strings.Builder
+	for i := range 5_001 {
+		fmt.Fprintf(&huge, "CREATE TABLE a%d (id int);\n", i)
+	}
+	add(t, filepath.Join(dir, "huge.sql"), huge.String())
+	add(t, filepath.Join(dir, "large.sql"), strings.Repeat("-- fire and clay\n", 1<<20))
+	for file, want := range map[string]string{"huge.sql": "huge.sql: the dump holds more than 5000 tables, functions and roles", "large.sql": "large.sql: it is larger than the 16 MiB"} {
+		block("backend: {schema: " + file + "}")
+		out, stderr, exit := regola(t, dir, "check", "--on", on)
+		assert.Equal(t, 0, exit, stderr)
+		assert.Contains(t, out, "OPEN")
+		assert.Contains(t, out, want)
+		assert.Contains(t, out, "common/backend-check")
+		_, _, exit = regola(t, dir, "check", "--on", on, "--strict")
+		assert.Equal(t, 1, exit)
+	}
 	add(t, filepath.Join(dir, "custom.sql"), "PGDMP\x01\x0e")
 	add(t, filepath.Join(dir, "wrong.yaml"), "regola: 1\ndefault: deny\ncollections:\n  - {name: a, read: everybody, holds: [fone]}\n")
 	for b, want := range map[string][]string{

@@ -16,7 +16,16 @@ import (
 // what is marked, and who fills in the marked lines gets a clean result.
 func TestInit(t *testing.T) {
 	dir := demo(t)
-	out, stderr, exit := regola(t, dir, "init", "--on", on, "--out", "new", "sound/build/terrafuoco.aab", "sound/build/Terrafuoco.ipa", "--language", "en-GB")
+	// What lies outside the dossier's folder is named in the call.
+	out, stderr, exit := regola(t, dir, "init", "--on", on, "--out", "apart", "sound/build/terrafuoco.aab", "sound/build/Terrafuoco.ipa", "--language", "en-GB")
+	require.Equal(t, 0, exit, stderr)
+	assert.Contains(t, strings.Join(strings.Fields(out), " "), "run: regola check sound/build/terrafuoco.aab sound/build/Terrafuoco.ipa --dossier apart")
+	_, stderr, exit = regola(t, dir, "check", "--on", on, "sound/build/terrafuoco.aab", "sound/build/Terrafuoco.ipa", "--dossier", "apart")
+	assert.Equal(t, 1, exit, stderr)
+	assert.Contains(t, string(must(os.ReadFile(filepath.Join(dir, "apart/dossier.yaml")))), `# "../sound/build/terrafuoco.aab" lies outside this folder: name it in the call`)
+
+	require.NoError(t, os.CopyFS(filepath.Join(dir, "new", "build"), os.DirFS(filepath.Join(dir, "sound", "build"))))
+	out, stderr, exit = regola(t, dir, "init", "--on", on, "--out", "new", "new/build/terrafuoco.aab", "new/build/Terrafuoco.ipa", "--language", "en-GB")
 	require.Equal(t, 0, exit, stderr)
 	golden(t, "init.txt", out)
 	file := filepath.Join(dir, "new", "dossier.yaml")

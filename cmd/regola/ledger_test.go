@@ -67,11 +67,29 @@ func TestLedger(t *testing.T) {
 	out = call(1, "check", "--on", on, "--store", "android", "other.aab")
 	assert.Contains(t, out, "the version code 1400 was sent before")
 
-	// A line that nobody can read is reported, and the others are used.
+	// A line that nobody can read is reported, and what needs the history is not judged.
 	add(t, filepath.Join(dir, "ledger.jsonl"), "{\"regola\":9,\"store\":\"ios\",\"on\":\"2026-01-01\"}\n<<<<<<< HEAD\n")
 	out = call(0, "check", "--on", on, "--all")
 	assert.Contains(t, out, "written in format 9, by a newer program")
-	assert.Contains(t, out, "no event as regola ledger writes it: invalid")
+	assert.Contains(t, out, "a mark of a merge that was not finished")
+	assert.Contains(t, out, "OPEN")
+	assert.Contains(t, out, "line 15 of the ledger could not be read")
+	assert.Contains(t, call(2, "ledger", "decide", "accepted", "--store", "ios"), "ledger.jsonl:16:1: a merge of the ledger was not finished")
+	whole := must(os.ReadFile(filepath.Join(dir, "ledger.jsonl")))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "ledger.jsonl"), append([]byte("\xef\xbb\xbf"), whole[:strings.Index(string(whole), "{\"regola\":9")]...), 0o644))
+	assert.NotContains(t, call(0, "check", "--on", on, "--all"), "could not be read")
+	for about, want := range map[string]string{
+		"answer:no.such.thing": "has no such answer", "text:en-US/description": `did you mean "text:en-GB/description"?`, "picture:pictures/none.png": "has no such picture",
+		"purpose:NSFooBar": "has no such purpose string", "rule:ios/icno-name": `did you mean "rule:ios/icon-name"?`, "text:*/name": "has no such text",
+	} {
+		assert.Contains(t, call(2, "ledger", "decide", "rejected", "--store", "ios", "--about", about, "--said", "x"), want, about)
+	}
+	// Letters are long: they come from a file, or from standard input.
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "letter.txt"), []byte("Explain the camera.\n\nRegards\n"), 0o644))
+	call(0, "ledger", "decide", "rejected", "--store", "ios", "--about", "purpose:NSCameraUsageDescription", "--said", "@letter.txt")
+	assert.Contains(t, string(must(os.ReadFile(filepath.Join(dir, "ledger.jsonl")))), `"said":"Explain the camera.\n\nRegards"`)
+	assert.Contains(t, call(2, "ledger", "reply", "--store", "ios", "-"), "the text is empty")
+	assert.Contains(t, call(2, "ledger", "decide", "rejected", "--store", "ios", "--about", "behaviour", "--said", "@none.txt"), "none.txt: there is no such file")
 	for _, c := range [][]string{{"decide", "perhaps"}, {"decide", "rejected", "--store", "ios"}, {"decide", "accepted"}, {"decide", "rejected", "--store", "ios", "--about", "mood"}, {"decide", "rejected", "--store", "ios", "--about", "rule"},
 		{"decide", "accepted", "--store", "ios", "--version", "9.9"}, {"reply", "--store", "ios", " "}, {"decide", "accepted", "--store", "ios", "--about", "behaviour"}, {"record", "--dossier", "none"}} {
 		call(2, append([]string{"ledger"}, c...)...)

@@ -49,7 +49,7 @@ func TestLinks(t *testing.T) {
 
 	out, stderr, exit := regola(t, dir, "links", "--on", on, "--links-private", "--store", "ios", "sound")
 	assert.Equal(t, 1, exit, stderr)
-	assert.Equal(t, int64(5), asked.Load(), "privacy, help and where it leads, delete, the first page")
+	assert.Equal(t, int64(6), asked.Load(), "privacy, help and where it leads, two pages on deletion, the first page")
 	golden(t, "links.txt", strings.ReplaceAll(out, server.URL, "http://SERVER"))
 	js, _, _ := regola(t, dir, "links", "--on", on, "--links-private", "--format", "json", "sound")
 	assert.Contains(t, js, `"key": "links.account_deletion"`)

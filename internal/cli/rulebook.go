@@ -7,8 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"regola.example/regola/internal/core/check"
-	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/visible"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
@@ -23,17 +22,21 @@ func (e *env) rulebookCommand() *cobra.Command {
 	}
 	var own []string
 	test := &cobra.Command{
-		Use:     "test FILE…",
-		Short:   "Check the types of a rulebook's conditions and run its examples",
+		Use:   "test FILE…",
+		Short: "Check the types of a rulebook's conditions and run its examples",
+		Long: `Check the types of a rulebook's conditions and run its examples. A file with the name
+of a built-in one, such as android/package.yaml, is tested as a further edition of it,
+among the other rules of its store.`,
 		Example: "  regola rulebook test --tables partners.yaml own-rules.yaml",
 		Args:    cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, files []string) error {
-			for _, f := range files {
+			var problems place.Problems
+			for _, f := range files { // what is wrong with one says nothing of the others
 				if err := e.testBook(f, own); err != nil {
-					return err
+					problems = append(problems, problemsOf(err)...)
 				}
 			}
-			return nil
+			return problems.Err()
 		},
 	}
 	test.Flags().StringArrayVar(&own, "tables", nil, "also give the rules the tables of this `FILE`; may be repeated")
@@ -49,50 +52,17 @@ func (e *env) rulebookCommand() *cobra.Command {
 }
 
 func (e *env) testBook(file string, own []string) error {
-	b, problems := run.ReadBook(e.lib, file)
+	t, problems := run.TestBook(e.lib, file, own)
 	if len(problems) > 0 {
 		return problems
 	}
-	set, err := e.lib.Tables()
-	if err != nil {
-		return err
-	}
-	if len(own) > 0 {
-		set = set.Clone()
-	}
-	for _, name := range own {
-		more, ps := run.ReadTables(name)
-		if len(ps) > 0 {
-			return ps
-		}
-		set.Add(more)
-	}
-	env, problems := check.NewEnv([]*rulebook.Book{b}, set, nil)
-	if len(problems) > 0 {
-		return problems
-	}
-	problems = env.CheckNotes(b)
-	var failures []error
-	examples := 0
-	for _, r := range b.Rules {
-		p := env.Prepare(r)
-		ps := p.Check()
-		problems = append(problems, ps...)
-		if len(ps) == 0 {
-			examples += len(r.Examples)
-			failures = append(failures, p.TestExamples())
-		}
-	}
-	if len(problems) > 0 {
-		return problems
-	}
-	if err := errors.Join(failures...); err != nil {
+	if err := errors.Join(t.Failures...); err != nil {
 		for l := range strings.SplitSeq(err.Error(), "\n") {
 			fmt.Fprintln(e.out, visible.Text(l))
 		}
 		e.exit = exitFindings
 		return nil
 	}
-	fmt.Fprintf(e.out, "%s: %s, %s, all as they say\n", visible.Text(file), report.Count(len(b.Rules), "rule", "rules"), report.Count(examples, "example", "examples"))
+	fmt.Fprintf(e.out, "%s: %s, %s: all pass\n", visible.Text(file), report.Count(t.Rules, "rule", "rules"), report.Count(t.Examples, "example", "examples"))
 	return nil
 }

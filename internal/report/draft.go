@@ -53,10 +53,17 @@ func Drafted(w io.Writer, folder string, d *run.Drafted, look Look) error {
 	}
 	p.line("")
 	p.line("%s", p.strong("Next"))
-	at := ""
-	if folder != "." {
-		at = " " + filepath.ToSlash(folder)
+	call := "regola check"
+	if len(d.Apart) > 0 { // a dossier names what lies in its folder
+		for _, name := range d.Apart {
+			call += " " + filepath.ToSlash(name)
+		}
+		if folder != "." {
+			call += " --dossier " + filepath.ToSlash(folder)
+		}
+	} else if folder != "." {
+		call += " " + filepath.ToSlash(folder)
 	}
-	p.block(2, "", nil, "fill in the lines marked # needed, write the texts in listing/, put pictures into pictures/, then run: regola check"+at, nil)
+	p.block(2, "", nil, "fill in the lines marked # needed, write the texts in listing/, put pictures into pictures/, then run: "+call, nil)
 	return p.err
 }

@@ -6,6 +6,7 @@ import (
 
 	"regola.example/regola/internal/core/backend"
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/pgdump"
 	"regola.example/regola/internal/core/place"
@@ -25,12 +26,26 @@ func backendOf(d *dossier.Dossier, t *tables.Set) (*backend.Backend, place.Probl
 	}
 	var dump, rules *backend.Backend
 	var ps place.Problems
+	// over keeps the rules on backends from being judged: the file is sound and too much.
+	over := func(file, what string) *backend.Backend {
+		b := &backend.Backend{}
+		gap := fact.Unread(what)
+		gap.Path = "backend"
+		gap.At = place.Place{File: file}
+		b.LoseAll(gap)
+		return b
+	}
 	read := func(key, name string) (string, []byte) {
 		file, problem := d.Inside(name)
 		if problem == nil {
 			data, err := regular.Read(file, maxDump)
-			if err == nil {
+			var large *regular.TooLarge
+			switch {
+			case err == nil:
 				return file, data
+			case errors.As(err, &large):
+				dump = over(file, name+": "+large.Error())
+				return "", nil
 			}
 			problem = regular.Problem(file, err, "correct the path, which is relative to the dossier's folder")
 			ps = append(ps, problem)
@@ -44,7 +59,10 @@ func backendOf(d *dossier.Dossier, t *tables.Set) (*backend.Backend, place.Probl
 		if file, data := read("schema", name); file != "" {
 			s, err := pgdump.Parse(string(data))
 			var at *format.Error
+			var much *format.TooMuch
 			switch {
+			case errors.As(err, &much):
+				dump = over(file, filepath.ToSlash(name)+": "+much.What)
 			case errors.As(err, &at):
 				ps = append(ps, &place.Problem{At: place.Place{File: file, Offset: at.Offset}, What: at.What, Fix: "write it anew: pg_dump --schema-only DATABASE > " + filepath.ToSlash(name)})
 			case err == nil:
@@ -67,6 +85,9 @@ func backendOf(d *dossier.Dossier, t *tables.Set) (*backend.Backend, place.Probl
 	}
 	if len(ps) > 0 {
 		return nil, ps
+	}
+	if dump != nil && dump.Gone() != nil {
+		return dump, nil
 	}
 	return backend.Join(dump, rules), nil
 }

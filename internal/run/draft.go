@@ -25,6 +25,7 @@ type Drafted struct {
 	Files  []draft.File
 	Marked []string      // the paths of what is marked as needed
 	Result *check.Result // of the draft as it is
+	Apart  []string      // packages that lie outside the dossier's folder, as the call named them
 	Old    bool          // the folder has a dossier: Files are only those that it lacks
 }
 
@@ -52,6 +53,7 @@ func (r *Runner) Draft(ctx context.Context, packages []string, folder, name, lan
 		}
 	}
 	var whole []*facts.Package
+	var apart []string
 	for _, p := range artifact.Join(pkgs) {
 		rel := p.File
 		if from, err := filepath.Abs(folder); err == nil {
@@ -64,7 +66,7 @@ func (r *Runner) Draft(ctx context.Context, packages []string, folder, name, lan
 		if filepath.IsLocal(rel) {
 			paths[p.File] = filepath.ToSlash(rel)
 		} else { // a dossier names what lies in its folder
-			outside[keys[p.Platform()]] = filepath.ToSlash(rel)
+			outside[keys[p.Platform()]], apart = filepath.ToSlash(rel), append(apart, p.File)
 		}
 		if keys[p.Platform()] == "" {
 			return nil, &place.Problem{At: place.Place{File: p.File}, What: "no store takes a package of the kind " + p.Kind, Fix: "give the package that is uploaded"}
@@ -74,7 +76,7 @@ func (r *Runner) Draft(ctx context.Context, packages []string, folder, name, lan
 		}
 		whole = append(whole, p)
 	}
-	d := &Drafted{Known: draft.Of(whole, keys, paths), Old: dossier.Exists(folder)}
+	d := &Drafted{Known: draft.Of(whole, keys, paths), Old: dossier.Exists(folder), Apart: apart}
 	d.Known.Outside = outside
 	d.Known.Settle(name, language)
 	d.Known.Texts = set.On(r.opt.Day).PageTexts

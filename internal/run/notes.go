@@ -23,11 +23,7 @@ func (r *Runner) noting(s *store.Store) (*notes, error) {
 	if err != nil {
 		return nil, err
 	}
-	typed, err := r.lib.Typed(s)
-	if err != nil {
-		return nil, err
-	}
-	env, ps := check.NewEnv(books, &tables.Set{}, typed)
+	env, ps := check.NewEnv(books, &tables.Set{}, r.lib.Typed(s))
 	return &notes{env, books}, ps.Err()
 }
 

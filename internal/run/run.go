@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -136,11 +137,7 @@ func (r *Runner) newJudge(s *store.Store, books, own []*rulebook.Book, t *tables
 			mine = append(mine, b)
 		}
 	}
-	typed, err := r.lib.Typed(s)
-	if err != nil {
-		return nil, err
-	}
-	env, ps := check.NewEnv(slices.Concat(books, mine), t, typed)
+	env, ps := check.NewEnv(slices.Concat(books, mine), t, r.lib.Typed(s))
 	if len(ps) > 0 {
 		return nil, ps
 	}
@@ -176,6 +173,9 @@ func ReadBook(lib *rulebooks.Library, file string) (*rulebook.Book, place.Proble
 	if err != nil {
 		return nil, place.Problems{regular.Problem(file, err, "check the path")}
 	}
+	if p := noBook(file, data); p != nil {
+		return nil, place.Problems{p}
+	}
 	b, ps := rulebook.Load(file, data)
 	if len(ps) > 0 {
 		return nil, ps
@@ -203,6 +203,18 @@ func ReadBook(lib *rulebooks.Library, file string) (*rulebook.Book, place.Proble
 		return nil, place.Problems{{At: b.Field("store"), What: fmt.Sprintf("there is no store %q", b.Store), Fix: fix}}
 	}
 	return b, nil
+}
+
+// bookKey matches what every rulebook has.
+var bookKey = regexp.MustCompile(`(?m)^(rulebook|rules|limits|notes)\s*:`)
+
+// noBook tells that a file is of another kind altogether, such as tables or a store.
+func noBook(file string, data []byte) *place.Problem {
+	if len(data) == 0 || bookKey.Match(data) {
+		return nil
+	}
+	return &place.Problem{At: place.Place{File: file, Line: 1, Column: 1}, What: "this is no rulebook: it has neither rulebook: nor rules:",
+		Fix: "name a file with rules, such as rulebooks/android/package.yaml; tables are given with --tables"}
 }
 
 // ReadTables reads a file of tables of a team's own.

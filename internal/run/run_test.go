@@ -434,4 +434,46 @@ func TestEdition(t *testing.T) {
 	assert.ErrorContains(t, err, "undefined field 'siez'")
 	_, err = book("rulebook: android", "rulebook: mine")
 	assert.Error(t, err, "its rules' ids are not its own")
+
+	// A limit of another type is a mistake with its line, not a rule that goes unjudged.
+	text, err := os.ReadFile("../../rulebooks/android/package.yaml")
+	require.NoError(t, err)
+	require.Contains(t, string(text), "value: 2100000000}")
+	file := filepath.Join(t.TempDir(), "android", "package.yaml")
+	require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(text), "value: 2100000000}", "value: '2100000000'}", 1)), 0o644))
+	opt := options(t)
+	opt.Rulebooks = []string{file}
+	r, err = run.New(rulebooks.BuiltIn, opt)
+	require.NoError(t, err)
+	_, err = r.Check(context.Background(), job)
+	assert.ErrorContains(t, err, "<= has a number on its left and a text on its right")
+	assert.ErrorContains(t, err, "package.yaml:")
+}
+
+// TestTypedDamaged judges as ever where the typed conditions cannot be used.
+func TestTypedDamaged(t *testing.T) {
+	job := run.Job{Packages: []string{demo + "sound/build/terrafuoco.aab"}}
+	want := states(judge(t, job))
+	for _, damage := range []string{"", "regola typed 3\n", "none"} {
+		dir := t.TempDir()
+		require.NoError(t, os.CopyFS(dir, os.DirFS("../../rulebooks")))
+		for _, s := range []string{"android", "ios"} {
+			file := filepath.Join(dir, s, "typed.bin")
+			if damage == "none" {
+				require.NoError(t, os.Remove(file))
+				continue
+			}
+			require.NoError(t, os.WriteFile(file, []byte(damage), 0o644))
+		}
+		r, err := run.New(rulebooks.NewLibrary(os.DirFS(dir), "rulebooks/"), options(t))
+		require.NoError(t, err)
+		res, err := r.Check(context.Background(), job)
+		require.NoError(t, err)
+		got := states(res)
+		require.Len(t, got, len(want))
+		for id, v := range want {
+			assert.Equal(t, v.State, got[id].State, id)
+		}
+	}
 }

@@ -187,7 +187,7 @@ var patterns = &interpreter.RegexOptimization{
 
 // typeOf parses and types a condition, or finds it typed before.
 func (e *Env) typeOf(env *cel.Env, s Source, item *types.Type) (*ast.AST, place.Problems) {
-	key := keyOf(s.Text, item)
+	key := e.keyOf(s.Text, item)
 	if typed := e.typed.get(key); typed != nil {
 		return typed, nil
 	}

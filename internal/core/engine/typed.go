@@ -5,7 +5,9 @@ import (
 	"crypto/sha256"
 	"encoding/binary"
 	"errors"
+	"hash/crc32"
 	"maps"
+	"regexp"
 	"slices"
 
 	"cel.dev/cel-go/common/ast"
@@ -15,36 +17,54 @@ import (
 
 // Typed holds conditions that were parsed and typed before, so that a start
 // need not do it again. Parsing and typing are four fifths of what compiling
-// takes. It is made for one environment: whoever changes a function or a
-// field makes it anew.
+// takes. It is never needed, and what does not fit is not used: a condition is known by
+// its text and by the types of all records' fields that it names, and a file that is
+// damaged holds none.
 type Typed struct {
 	asts map[typedKey][]byte
 }
 
-// typedKey is the digest of a condition's text and of its item's type.
+// typedKey is the digest of a condition's text, of its item's type, and of the types of
+// the records' fields that it names.
 type typedKey [16]byte
 
-func keyOf(text string, item *types.Type) typedKey {
+// keyOf is the key of a condition in an environment. Records differ between
+// environments: a limit or a table of the same name may be of another type there.
+func (e *Env) keyOf(text string, item *types.Type) typedKey {
 	h := sha256.New()
 	h.Write([]byte(text))
 	if item != nil {
 		h.Write([]byte("\x00" + item.String()))
 	}
+	for _, m := range fieldOf.FindAllStringSubmatch(text, -1) {
+		if r, ok := e.provider.records[m[1]]; ok {
+			h.Write([]byte("\x00" + m[0] + " "))
+			if t := r.Fields[m[2]]; t != nil {
+				h.Write([]byte(t.String()))
+			}
+		}
+	}
 	return typedKey(h.Sum(nil)[:16])
 }
 
-// typedMagic begins the file form: then follow, in the order of the keys, key,
-// length (unsigned varint) and the condition as encode writes it.
-const typedMagic = "regola typed 2\n"
+// fieldOf matches what may be a field of a record.
+var fieldOf = regexp.MustCompile(`\b([a-z_]+)\s*\.\s*([A-Za-z_]\w*)`)
+
+// typedMagic begins the file form: then follow the sum of what comes behind it (CRC-32,
+// big-endian), and, in the order of the keys, key, length (unsigned varint) and the
+// condition as encode writes it.
+const typedMagic = "regola typed 3\n"
 
 // ReadTyped reads the file form. The conditions themselves are decoded when
-// they are asked for; data is kept.
+// they are asked for; data is kept. The error is for a file that is damaged, or of
+// another program.
 func ReadTyped(data []byte) (*Typed, error) {
 	broken := errors.New("this is not a file of typed conditions")
 	data, ok := bytes.CutPrefix(data, []byte(typedMagic))
-	if !ok {
+	if !ok || len(data) < 4 || binary.BigEndian.Uint32(data) != sumOf(data[4:]) {
 		return nil, broken
 	}
+	data = data[4:]
 	t := &Typed{asts: make(map[typedKey][]byte, len(data)/500)}
 	for len(data) > 0 {
 		if len(data) < len(typedKey{}) {
@@ -62,15 +82,18 @@ func ReadTyped(data []byte) (*Typed, error) {
 	return t, nil
 }
 
+// sumOf guards against damage.
+func sumOf(data []byte) uint32 { return crc32.Checksum(data, crc32.MakeTable(crc32.Castagnoli)) }
+
 // Bytes gives the file form.
 func (t *Typed) Bytes() []byte {
-	out := []byte(typedMagic)
+	var out []byte
 	for _, key := range slices.SortedFunc(maps.Keys(t.asts), func(a, b typedKey) int { return bytes.Compare(a[:], b[:]) }) {
 		out = append(out, key[:]...)
 		out = binary.AppendUvarint(out, uint64(len(t.asts[key])))
 		out = append(out, t.asts[key]...)
 	}
-	return out
+	return append(binary.BigEndian.AppendUint32([]byte(typedMagic), sumOf(out)), out...)
 }
 
 // add keeps a typed condition. One that has no short form is typed anew at each

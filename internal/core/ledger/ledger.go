@@ -193,7 +193,7 @@ func (l *Ledger) Gap() *fact.Gap {
 	}
 	f := l.Faults[0]
 	g := fact.Unread(fmt.Sprintf("line %d of the ledger could not be read: %s", f.Line, f.What))
-	g.At = f.Self()
+	g.At, g.Path = f.Self(), "history"
 	return &g
 }
 

@@ -135,10 +135,10 @@ func Parse(src string) (*Schema, error) {
 			p.read(s)
 		}
 		if n := len(p.schema.Relations) + len(p.schema.Functions) + len(p.schema.Roles); n > maxObjects {
-			return nil, format.Errorf(p.pos, "more than %d tables, functions and roles", maxObjects)
+			return nil, format.TooMuchf(p.pos, "the dump holds more than %d tables, functions and roles", maxObjects)
 		}
 		if p.work > maxWork {
-			return nil, format.Errorf(p.pos, "more than %d privileges", maxWork)
+			return nil, format.TooMuchf(p.pos, "the dump holds more than %d privileges", maxWork)
 		}
 	}
 	if seen == 0 || len(p.schema.Relations)+len(p.schema.Functions)+len(p.schema.Roles) == 0 {

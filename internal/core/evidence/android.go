@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"maps"
+	"path"
 	"slices"
 	"strings"
 
@@ -37,6 +38,7 @@ func (e *Evidence) androidSDKs(pkg *facts.Package, t *tables.Set) {
 	for _, c := range a.Manifest.Components {
 		byName[c.Name] = c
 	}
+	named := indexOf(pkg.Files)
 	found := new(SDK) // most of the table is not found, and costs nothing so
 	for _, sdk := range t.SDKs {
 		*found = SDK{ID: sdk.ID, Kind: sdk.Kind, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking, Data: sdk.Data}
@@ -67,6 +69,22 @@ func (e *Evidence) androidSDKs(pkg *facts.Package, t *tables.Set) {
 				found.Seen = "native library " + f
 				found.SetSelf(l.Self())
 			}
+			if at := named.find(f); at != nil && found.Seen == "" {
+				found.Seen = "file " + at.Path
+				found.SetSelf(at.Self())
+			}
+		}
+		if a.Code != nil && found.Seen == "" {
+			if v := version(a.Code.LibraryVersions, sdk); v != "" {
+				found.Seen = "the library's version file, which says " + v
+				found.SetSelf(a.Code.Self())
+			}
+		}
+		for _, d := range a.Manifest.MetaData {
+			if found.Seen == "" && slices.Contains(sdk.Metadata, d.Name) {
+				found.Seen, found.ByName = "meta-data "+d.Name, true // it may be left of code that is gone
+				found.SetSelf(d.Self())
+			}
 		}
 		if found.Seen == "" {
 			continue
@@ -85,6 +103,54 @@ func (e *Evidence) androidSDKs(pkg *facts.Package, t *tables.Set) {
 			}
 		}
 	}
+}
+
+// index finds entries of a package by what a table calls them.
+type index struct {
+	files []*facts.File
+	base  map[string]int // by the last part of the path
+}
+
+func indexOf(files []*facts.File) *index {
+	x := &index{files, make(map[string]int, len(files))}
+	for i, f := range files {
+		name := f.Path[strings.LastIndexByte(f.Path, '/')+1:]
+		if _, known := x.base[name]; !known {
+			x.base[name] = i
+		}
+	}
+	return x
+}
+
+// find is the first entry of a name. A name with a slash is the end of a path, since a
+// bundle keeps everything in the folder of a module; one that ends with a slash is a
+// folder in which something lies.
+func (x *index) find(name string) *facts.File {
+	switch {
+	case strings.Contains(name, "*"): // such as a library with its architecture in the name
+		for _, f := range x.files {
+			if ok, err := path.Match(name, path.Base(f.Path)); ok && err == nil {
+				return f
+			}
+		}
+	case strings.HasSuffix(name, "/"):
+		for _, f := range x.files {
+			if strings.HasPrefix(f.Path, name) || strings.Contains(f.Path, "/"+name) {
+				return f
+			}
+		}
+	case strings.Contains(name, "/"):
+		for _, f := range x.files {
+			if f.Path == name || strings.HasSuffix(f.Path, "/"+name) {
+				return f
+			}
+		}
+	default:
+		if i, ok := x.base[name]; ok {
+			return x.files[i]
+		}
+	}
+	return nil
 }
 
 // version is that of the libraries that carry the code, where they left a file that

@@ -71,3 +71,40 @@ func TestGuide(t *testing.T) {
 	out, err := sh.CombinedOutput()
 	assert.NoError(t, err, string(out))
 }
+
+// TestPreCommit runs the hook of docs/recipes.md in a fresh clone, which has no packages.
+func TestPreCommit(t *testing.T) {
+	if _, err := exec.LookPath("git"); err != nil || runtime.GOOS == "windows" {
+		t.Skip("the hook needs git and a shell")
+	}
+	_, hook, ok := strings.Cut(string(must(os.ReadFile("../../docs/recipes.md"))), "pre-commit`, executable:\n\n```sh\n")
+	require.True(t, ok)
+	hook, _, _ = strings.Cut(hook, "```")
+	hook = strings.Replace(hook, "regola check store", "regola check store --on "+on, 1)
+	dir := t.TempDir()
+	require.NoError(t, os.CopyFS(filepath.Join(dir, "store"), os.DirFS("../../demo/sound")))
+	require.NoError(t, os.RemoveAll(filepath.Join(dir, "store", "build")))
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "bin"), 0o755))
+	require.NoError(t, os.Symlink(program, filepath.Join(dir, "bin", "regola")))
+	git := func(args ...string) (string, error) {
+		c := exec.Command("git", append([]string{"-c", "user.name=Ada", "-c", "user.email=ada@terrafuoco.example"}, args...)...)
+		c.Dir, c.Env = dir, append(os.Environ(), "PATH="+filepath.Join(dir, "bin")+string(os.PathListSeparator)+os.Getenv("PATH"))
+		out, err := c.CombinedOutput()
+		return string(out), err
+	}
+	_, err := git("init", "-q")
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, ".git/hooks/pre-commit"), []byte(hook), 0o755))
+	_, err = git("add", "store")
+	require.NoError(t, err)
+	out, err := git("commit", "-qm", "a sound dossier without packages")
+	require.NoError(t, err, out)
+	file := filepath.Join(dir, "store", "dossier.yaml")
+	text := string(must(os.ReadFile(file)))
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(text, "deletion_offered: true", "deletion_offered: false", 1)), 0o644))
+	_, err = git("add", "store")
+	require.NoError(t, err)
+	out, err = git("commit", "-qm", "an answer that is rejected")
+	assert.Error(t, err, "the hook lets it pass")
+	assert.Contains(t, out, "dossier.yaml:")
+}

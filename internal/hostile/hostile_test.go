@@ -57,9 +57,9 @@ func TestMain(m *testing.M) {
 	}
 }
 
-// run gives the time of all cores, the peak of memory in KB, the exit status and both
+// call gives the time of all cores, the peak of memory in KB, the exit status and both
 // outputs of a call.
-func run(program string, args ...string) (took time.Duration, peak int64, exit int, stdout, stderr []byte) {
+func call(program string, args ...string) (took time.Duration, peak int64, exit int, stdout, stderr []byte) {
 	var out, errs bytes.Buffer
 	c := exec.Command(program, args...)
 	c.Stdout, c.Stderr = &out, &errs
@@ -104,7 +104,7 @@ func TestHostile(t *testing.T) {
 				calls = append(calls, []string{"facts", path})
 			}
 			for _, args := range calls {
-				took, peak, exit, out, errs := run(program, args...)
+				took, peak, exit, out, errs := call(program, args...)
 				if all {
 					info, err := os.Stat(path)
 					require.NoError(t, err)

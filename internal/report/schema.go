@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"reflect"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -144,6 +145,9 @@ func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 		return s
 	case reflect.Slice:
 		list := map[string]any{"type": "array", "items": g.value(t.Elem(), tag)}
+		if most, err := strconv.Atoi(tag.Get("most")); err == nil {
+			list["maxItems"] = most
+		}
 		if g.strict {
 			return list
 		}

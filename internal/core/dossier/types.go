@@ -163,8 +163,8 @@ type App struct {
 // Brand is names that texts may use, and names that they may not.
 type Brand struct {
 	fact.Mark `json:"-"`
-	Own       []string `json:"own" doc:"names and phrases of your own, which are no claims wherever they occur"`
-	Never     []string `json:"never" doc:"names that no text may use, such as those of competitors"`
+	Own       []string `json:"own" most:"500" doc:"names and phrases of your own, which are no claims wherever they occur"`
+	Never     []string `json:"never" most:"500" doc:"names that no text may use, such as those of competitors"`
 }
 
 // Account is the publisher's account, on which testing periods and documents

@@ -274,6 +274,7 @@ func (l *Ledger) Of(store string, now, last *Release) *History {
 	if g := l.Gap(); g != nil {
 		h.LoseAll(*g, "faults")
 	}
+	add := adder()
 	sent := map[string]*Release{}
 	order := map[string]int{} // of releases: the number of their first event
 	for i, e := range l.Events {
@@ -290,14 +291,14 @@ func (l *Ledger) Of(store string, now, last *Release) *History {
 			// The very package that was sent is not sent anew: a rejection for the page's
 			// sake leaves it where it is.
 			if now == nil || e.Release.Digest == "" || e.Release.Digest != now.Digest {
-				h.Builds = add(h.Builds, e.Build)
+				add(&h.Builds, e.Build)
 			}
-			h.Versions = add(h.Versions, e.Version)
+			add(&h.Versions, e.Version)
 			if e.Release.Channel == "public" {
-				h.Public = add(h.Public, e.Build)
+				add(&h.Public, e.Build)
 			}
 			for id := range e.Release.Products {
-				h.Products = add(h.Products, id)
+				add(&h.Products, id)
 			}
 		case Decided:
 			if e.Decision == "accepted" {
@@ -327,11 +328,18 @@ func (l *Ledger) Of(store string, now, last *Release) *History {
 	return h
 }
 
-func add(list []string, s string) []string {
-	if s == "" || slices.Contains(list, s) {
-		return list
+// adder adds texts to lists, each once to each.
+func adder() func(list *[]string, s string) {
+	seen := map[*[]string]map[string]bool{}
+	return func(list *[]string, s string) {
+		if seen[list] == nil {
+			seen[list] = map[string]bool{"": true} // what is empty is none
+		}
+		if !seen[list][s] {
+			seen[list][s] = true
+			*list = append(*list, s)
+		}
 	}
-	return append(list, s)
 }
 
 // key tells one release of a store from another.

@@ -51,9 +51,10 @@ const maxHits = 20
 // part of a name of one's own is no hit; names that may not occur are hits of the
 // kind brand. page is the id of a further page.
 func Find(l *dossier.Listing, t dossier.Texts, page, store string, rows []*tables.Phrase, brand dossier.Brand, memo *Memo) (hits []*Hit) {
+	rows = slices.Clip(rows)
 	for _, n := range brand.Never {
 		if strings.TrimSpace(n) != "" {
-			rows = append(slices.Clip(rows), &tables.Phrase{Kind: "brand", What: "a name that the dossier forbids", Pattern: tables.Regexp(whole(n))})
+			rows = append(rows, &tables.Phrase{Kind: "brand", What: "a name that the dossier forbids", Pattern: tables.Regexp(whole(n))})
 		}
 	}
 	base := primary(l.Locale)

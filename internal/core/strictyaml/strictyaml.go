@@ -10,6 +10,7 @@
 //	like:"RE"  a regular expression that a string must match
 //	hint:"…"   said when like fails: the expected form in words
 //	rest:"…"   a map that takes the keys which Options allows beside the fields
+//	most:"N"   how many items a list may have
 //	words:"…"  a vocabulary: the strings, or the keys of a map, are its words
 package strictyaml
 
@@ -304,6 +305,10 @@ func (d *Decoder) Value(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 				fix = "write a list, also for one item: [" + n.Value + "]"
 			}
 			d.Fail(n, fix, "expected a list, found %s", describe(n))
+			return
+		}
+		if most, err := strconv.Atoi(tag.Get("most")); err == nil && len(n.Content) > most {
+			d.Fail(n, "keep those that matter", "the list has %d items; at most %d are read", len(n.Content), most)
 			return
 		}
 		out := reflect.MakeSlice(v.Type(), len(n.Content), len(n.Content))

@@ -21,7 +21,9 @@ func TestCatalogue(t *testing.T) {
 	set, err := rulebooks.BuiltIn.Tables()
 	require.NoError(t, err)
 	require.Greater(t, len(set.SDKs), 100)
-	code := func() *facts.Code { return &facts.Code{Packages: map[string]int64{}, LibraryVersions: map[string]string{}} }
+	code := func() *facts.Code {
+		return &facts.Code{Packages: map[string]int64{}, LibraryVersions: map[string]string{}}
+	}
 	android := func(change func(p *facts.Package)) *evidence.Evidence {
 		p := &facts.Package{Android: &facts.Android{Code: code()}}
 		change(p)

@@ -1,6 +1,7 @@
 package main_test
 
 import (
+	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -120,7 +121,8 @@ func TestTry(t *testing.T) {
 		"explain common/acount-deletion":                                `did you mean "android/account-deletion"`,
 		"weigh":                                                         `name it: "regola weigh app.aab"`,
 		"check --dossier none/dossier.yaml":                             "none/dossier.yaml",
-		"explain answers.accounts":                                      "answers.accounts.ways",
+		"explain app.nmae":                                              `did you mean "app.name"`,
+		"explain release.x":                                             `"regola explain release" lists the keys there`,
 		"duties --since none.aab sound":                                 "none.aab",
 		"facts --evidence --table none.yaml sound/build/terrafuoco.aab": "none.yaml",
 	} {
@@ -128,6 +130,35 @@ func TestTry(t *testing.T) {
 		assert.Equal(t, 2, exit, call)
 		assert.Contains(t, stderr, want, call)
 	}
+	// Every key of the dossier is known, and groups of them, as text and as JSON.
+	for key, want := range map[string]string{
+		"answers.accounts": "answers.accounts.ways", "release.testing": "release.testing.testers", "app.price": "free, or an amount", "products": "products.sent",
+		"pictures": "the folder pictures", "answers.data": "answers.data.tracking", "account.kind": "organization", "listing.pitch": "listing.pitch", "packages": "packages",
+	} {
+		for _, format := range []string{"text", "json"} {
+			out, stderr, exit := regola(t, dir, "explain", key, "--format", format)
+			assert.Zero(t, exit, key+stderr)
+			assert.Contains(t, out, want, key)
+			assert.Equal(t, format == "json", json.Valid([]byte(out)), key)
+		}
+	}
+	// A confirmation by nobody, or of a day that lies ahead, does not count.
+	text := string(must(os.ReadFile(filepath.Join(dir, "sound/dossier.yaml"))))
+	for old, now := range map[string]string{"by: Ada Forni, on: 2026-11-20": "by: …, on: 2026-11-20", "tested-on-device, version: 1.4.0, by: Ada Forni, on: 2026-11-20": "tested-on-device, version: 1.4.0, by: Ada Forni, on: 2026-11-24"} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "sound/dossier.yaml"), []byte(strings.Replace(text, old, now, 1)), 0o644))
+		out, _, exit := regola(t, dir, "check", "--on", on, "--strict", "sound")
+		assert.Equal(t, 1, exit, now)
+		assert.Contains(t, out, "which does not count", now)
+	}
+	// Who holds the account is asked, and is never taken for an organization.
+	first := strings.Replace(strings.Replace(text, "first: false", "first: true", 1), "  share: 20%\n", "", 1)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "sound/dossier.yaml"), []byte(strings.Replace(first, "kind: organization, ", "", 1)), 0o644))
+	require.NoError(t, os.Remove(filepath.Join(dir, "sound/ledger.jsonl")))
+	out, _, _ = regola(t, dir, "check", "--on", on, "--store", "android", "--all", "sound")
+	assert.Contains(t, out, "OPEN")
+	assert.Regexp(t, "(?s)TO ANSWER.*account", out)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "sound/dossier.yaml"), []byte(text), 0o644))
+
 	out, _, exit = regola(t, dir, "duties", "--on", on, "--since", "faulty/build/terrafuoco.aab", "--format", "json", "sound")
 	assert.Zero(t, exit)
 	assert.NotContains(t, out, "ACCESS_BACKGROUND_LOCATION")

@@ -70,7 +70,7 @@ func TestInit(t *testing.T) {
 	// A person fills in the marked lines.
 	for _, r := range [][2]string{
 		{"# kind: app | game", "kind: app"}, {"# category: {android: …, ios: …}", "category: {android: tools, ios: [utilities]}"}, {"# price: …", "price: free"}, {"# copyright: …", "copyright: 2026 Terrafuoco Example"},
-		{"# email: …\n  # a phone", "email: help@terrafuoco.example\n  # a phone"}, {"# privacy: …", "privacy: https://terrafuoco.example/privacy"}, {"# support: …", "support: https://terrafuoco.example/help"},
+		{"# kind: person | organization", "kind: organization"}, {"# email: …\n  # a phone", "email: help@terrafuoco.example\n  # a phone"}, {"# privacy: …", "privacy: https://terrafuoco.example/privacy"}, {"# support: …", "support: https://terrafuoco.example/help"},
 		{"# account_deletion: …", "account_deletion: https://terrafuoco.example/delete"},
 		{"# ads: true | false", "ads: false"}, {"# used: true | false", "used: false"}, {"# created_in_app: true | false", "created_in_app: true"}, {"# deletion_offered: true | false", "deletion_offered: true"},
 		{"# ways: [password | code | passkey | provider | platform | two-factor | other]", "ways: [password]"}, {"# data_deletion: yes | no | automatic", "data_deletion: automatic"},

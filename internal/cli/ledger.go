@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strings"
 
@@ -174,10 +175,11 @@ property list), or behaviour.`,
 				}
 				x.Reasons = append(x.Reasons, reason)
 			}
-			ids, err := e.ruleIDs()
+			rules, err := e.builtInRules()
 			if err != nil {
 				return err
 			}
+			ids := slices.Sorted(maps.Keys(rules))
 			found := func(was *ledger.Release) error {
 				for _, r := range x.Reasons {
 					if err := somewhere(r.About, was, ids); err != nil {

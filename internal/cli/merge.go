@@ -67,10 +67,11 @@ or --strict it is decided anew.`,
 				return err
 			}
 			names = append(names, lost...)
-			known, err := e.rulesByID()
+			rules, err := e.builtInRules()
 			if err != nil {
 				return err
 			}
+			known := func(id string) *rulebook.Rule { return rules[id] }
 			out, err := e.open(reports{format: format, files: files, all: all}, names)
 			if err != nil {
 				return err
@@ -137,24 +138,8 @@ func some(names []string) string {
 	return strings.Join(names[:most], ", ") + " …"
 }
 
-// ruleIDs lists the ids of the built-in rules.
-func (e *env) ruleIDs() (ids []string, err error) {
-	for _, s := range e.stores() {
-		books, err := e.lib.Books(s)
-		if err != nil {
-			return nil, err
-		}
-		for _, b := range books {
-			for _, r := range b.Rules {
-				ids = append(ids, r.ID)
-			}
-		}
-	}
-	return ids, nil
-}
-
-// rulesByID finds the built-in rules.
-func (e *env) rulesByID() (func(string) *rulebook.Rule, error) {
+// builtInRules are the rules of all stores, by id.
+func (e *env) builtInRules() (map[string]*rulebook.Rule, error) {
 	rules := map[string]*rulebook.Rule{}
 	for _, s := range e.stores() {
 		books, err := e.lib.Books(s)
@@ -167,5 +152,5 @@ func (e *env) rulesByID() (func(string) *rulebook.Rule, error) {
 			}
 		}
 	}
-	return func(id string) *rulebook.Rule { return rules[id] }, nil
+	return rules, nil
 }

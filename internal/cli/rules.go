@@ -144,12 +144,12 @@ func (e *env) explainCommand() *cobra.Command {
 	var on, format string
 	var books []string
 	c := &cobra.Command{
-		Use:   "explain RULE|ANSWER",
-		Short: "Say what a rule wants, and why; or who asks for an answer",
-		Long: `Say what a rule wants, why, since when, and what it rests on. With the path of an
-answer, such as answers.accounts.ways: what it means, who asks for it, and what it is
-held against.`,
-		Example: "  regola explain android/target-level\n  regola explain answers.encryption.kind",
+		Use:   "explain RULE|KEY",
+		Short: "Say what a rule wants, and why; or who asks for a key of the dossier",
+		Long: `Say what a rule wants, why, since when, and what it rests on. With a key of the dossier,
+such as answers.accounts.ways or release.testing: what it means, who asks for it, and
+what it is held against; of a group of keys, what each means.`,
+		Example: "  regola explain android/target-level\n  regola explain answers.encryption.kind\n  regola explain release",
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) != 1 {
 				return usageError("one rule is expected", `name it: "regola explain android/target-level"; "regola rules" lists them`)
@@ -182,8 +182,8 @@ held against.`,
 			if err != nil {
 				return err
 			}
-			if args[0] == "answers" || strings.HasPrefix(args[0], "answers.") {
-				return e.explainAnswer(args[0], rules, format)
+			if ok, err := e.explainKey(args[0], rules, format); ok || err != nil {
+				return err
 			}
 			var ids []string
 			for _, r := range rules {
@@ -307,36 +307,45 @@ func nearestRule(word string, ids []string) string {
 	return cmp.Or(near, spell.Nearest(word, ids))
 }
 
-// explainAnswer says who asks for an answer of the dossier, and what reads it.
-func (e *env) explainAnswer(path string, rules []*rulebook.Rule, format string) error {
+// explainKey says what a key of the dossier means, who asks for it and what reads it;
+// of a group of keys, what each means. ok is false where there is no such key.
+func (e *env) explainKey(path string, rules []*rulebook.Rule, format string) (ok bool, err error) {
 	set, err := e.lib.Tables()
 	if err != nil {
-		return err
+		return true, err
 	}
-	all := report.Answers(rules, set.On(e.today()))
+	on := set.On(e.today())
 	if path == "answers" && format == "markdown" {
-		return report.AnswersMarkdown(e.out, all)
+		return true, report.AnswersMarkdown(e.out, report.Answers(rules, on))
 	}
-	if format != "text" {
-		return usageError("an answer is explained as text", "drop --format; \"regola explain answers --format markdown\" writes the whole sheet")
-	}
+	all := report.Keys(rules, on)
 	one, below := report.FindAnswer(all, path)
-	if one != nil {
-		return report.ExplainAnswer(e.out, one, e.look(e.out))
+	switch {
+	case format == "markdown":
+		return true, usageError("a key is explained as text or JSON", "drop --format; \"regola explain answers --format markdown\" writes the whole sheet")
+	case one != nil && format == "json":
+		return true, report.JSON(e.out, report.NewKeysDocument(path, []*report.Answer{one}))
+	case one != nil:
+		return true, report.ExplainAnswer(e.out, one, e.look(e.out))
+	case len(below) > 0 && format == "json":
+		return true, report.JSON(e.out, report.NewKeysDocument(path, below))
+	case len(below) > 0:
+		return true, report.ExplainGroup(e.out, path, below, e.look(e.out))
 	}
-	var paths []string
-	for _, a := range below {
-		paths = append(paths, a.Path)
+	if root, _, dotted := strings.Cut(path, "."); dotted && !strings.Contains(path, "/") {
+		var paths []string
+		known := false
+		for _, a := range all {
+			paths = append(paths, a.Path)
+			known = known || strings.HasPrefix(a.Path, root+".")
+		}
+		fix := "regola schema dossier lists them"
+		if near := spell.Nearest(path, paths); near != "" {
+			fix = fmt.Sprintf("did you mean %q?", near)
+		} else if known {
+			fix = fmt.Sprintf("\"regola explain %s\" lists the keys there", root)
+		}
+		return true, usageError("the dossier has no key "+path, fix)
 	}
-	if len(paths) > 0 {
-		return usageError("several answers lie under "+path, "name one: "+strings.Join(paths, ", "))
-	}
-	for _, a := range all {
-		paths = append(paths, a.Path)
-	}
-	fix := "regola schema dossier lists them"
-	if near := spell.Nearest(path, paths); near != "" {
-		fix = fmt.Sprintf("did you mean %q?", near)
-	}
-	return usageError("there is no answer "+path, fix)
+	return false, nil
 }

@@ -25,7 +25,16 @@ type Answer struct {
 
 // Answers lists the keys of the answer sheet, and of what belongs to it, in the order
 // of the dossier.
-func Answers(rules []*rulebook.Rule, set *tables.Set) (out []*Answer) {
+func Answers(rules []*rulebook.Rule, set *tables.Set) []*Answer {
+	return answersOf(reflect.TypeFor[dossier.Answers](), "answers", rules, set)
+}
+
+// Keys lists all keys of the dossier and of its texts, in their order.
+func Keys(rules []*rulebook.Rule, set *tables.Set) []*Answer {
+	return append(answersOf(reflect.TypeFor[dossier.Dossier](), "", rules, set), answersOf(reflect.TypeFor[dossier.Texts](), "listing", rules, set)...)
+}
+
+func answersOf(sheet reflect.Type, root string, rules []*rulebook.Rule, set *tables.Set) (out []*Answer) {
 	var walk func(t reflect.Type, path string, list bool)
 	walk = func(t reflect.Type, path string, list bool) {
 		for _, f := range reflect.VisibleFields(t) {
@@ -36,8 +45,9 @@ func Answers(rules []*rulebook.Rule, set *tables.Set) (out []*Answer) {
 			for below.Kind() == reflect.Pointer || below.Kind() == reflect.Slice {
 				below = below.Elem()
 			}
-			here := path + "." + name
-			if below.Kind() == reflect.Struct && strings.HasSuffix(below.PkgPath(), "/dossier") {
+			here := strings.TrimPrefix(path+"."+name, ".")
+			_, each := reflect.New(below).Interface().(interface{ PerStoreValue() reflect.Type })
+			if below.Kind() == reflect.Struct && strings.HasSuffix(below.PkgPath(), "/dossier") && !each && below != reflect.TypeFor[dossier.Secret]() {
 				walk(below, here, f.Type.Kind() == reflect.Slice)
 				continue
 			}
@@ -66,8 +76,77 @@ func Answers(rules []*rulebook.Rule, set *tables.Set) (out []*Answer) {
 			}
 		}
 	}
-	walk(reflect.TypeFor[dossier.Answers](), "answers", false)
+	walk(sheet, root, false)
 	return out
+}
+
+// KeysDocument is the JSON form of the explanation of a key of the dossier, or of a group
+// of them.
+type KeysDocument struct {
+	Regola int64      `json:"regola"` // version of this form
+	Key    string     `json:"key" doc:"as it was asked for"`
+	Means  string     `json:"means" doc:"what it says"`
+	Keys   []KeyEntry `json:"keys" doc:"the key itself, or those of the group"`
+}
+
+// KeyEntry is one key of the dossier.
+type KeyEntry struct {
+	Key   string   `json:"key"`
+	Means string   `json:"means"`
+	Words []string `json:"words" doc:"the words that it takes; empty for any text"`
+	Asks  []string `json:"asks" doc:"the rules that ask for it"`
+	Reads []string `json:"reads" doc:"the rules that hold it against something"`
+}
+
+// NewKeysDocument puts the explanation of a key, or of a group of keys, into its JSON form.
+func NewKeysDocument(key string, list []*Answer) *KeysDocument {
+	d := &KeysDocument{Regola: FormatNumber, Key: key, Means: dossier.Question(key), Keys: []KeyEntry{}}
+	ids := func(rules []*rulebook.Rule) []string {
+		out := []string{}
+		for _, r := range rules {
+			out = append(out, r.ID)
+		}
+		return out
+	}
+	for _, a := range list {
+		e := KeyEntry{Key: a.Path, Means: a.Doc, Words: none(a.Enum), Asks: ids(a.Asks), Reads: ids(a.Reads)}
+		for _, v := range a.Values {
+			e.Words = append(e.Words, v.Word)
+		}
+		d.Keys = append(d.Keys, e)
+	}
+	return d
+}
+
+// ExplainGroup lists the keys of a group with what each means, and who asks.
+func ExplainGroup(w io.Writer, key string, list []*Answer, look Look) error {
+	p := &printer{w: w, look: look}
+	p.line("%s", p.strong(key))
+	if means := dossier.Question(key); means != "" {
+		p.line("")
+		p.block(2, pad("means", 9), styleDim, means, nil)
+	}
+	p.line("")
+	width := 0
+	for _, a := range list {
+		width = max(width, len(a.Path)+2)
+	}
+	for _, a := range list {
+		text := a.Doc
+		var stores []string
+		for _, r := range a.Asks {
+			if s := storesOf(r); !slices.Contains(stores, s) {
+				stores = append(stores, s)
+			}
+		}
+		if len(stores) > 0 {
+			text += " (asked: " + strings.Join(stores, ", ") + ")"
+		}
+		p.block(2, pad(a.Path, min(width, 44)), styleStrong, text, nil)
+	}
+	p.line("")
+	p.block(2, "", nil, "regola explain KEY says who asks for one of them and what it is held against", styleDim)
+	return p.err
 }
 
 // find looks for the rules that ask for an answer, and for those that read it.

@@ -160,6 +160,7 @@ type QuestionEntry struct {
 	By        string      `json:"by,omitempty"`
 	On        string      `json:"on,omitempty"`
 	Stale     string      `json:"stale,omitempty"` // it was confirmed for this other version
+	Doubt     string      `json:"doubt,omitempty" doc:"why what is written as its confirmation does not count"`
 	Place     place.Place `json:"place"`
 }
 
@@ -212,7 +213,7 @@ func NewCheckDocument(r *check.Result, exit int) *CheckDocument {
 			d.NotJudged = append(d.NotJudged, e)
 		}
 		if q := o.Question; q != nil {
-			e := QuestionEntry{Rule: o.Rule.ID, What: q.What, Ask: q.Ask, Fix: q.Fix, Stores: o.Stores, Confirmed: q.Confirmed, By: q.By, Stale: q.Stale, Place: q.At}
+			e := QuestionEntry{Rule: o.Rule.ID, What: q.What, Ask: q.Ask, Fix: q.Fix, Stores: o.Stores, Confirmed: q.Confirmed, By: q.By, Stale: q.Stale, Doubt: q.Doubt, Place: q.At}
 			if q.Confirmed {
 				e.On = q.On.String()
 			}

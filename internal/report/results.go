@@ -448,7 +448,7 @@ func (d *CheckDocument) result(known func(string) *rulebook.Rule) (*check.Result
 			if err != nil {
 				return nil, err
 			}
-			v.Question = &check.Question{Ask: q.Ask, Fix: q.Fix, What: q.What, Confirmed: q.Confirmed, By: q.By, Stale: q.Stale, At: q.Place}
+			v.Question = &check.Question{Ask: q.Ask, Fix: q.Fix, What: q.What, Confirmed: q.Confirmed, By: q.By, Stale: q.Stale, Doubt: q.Doubt, At: q.Place}
 			if q.Confirmed {
 				if v.Question.On, err = day.Parse(q.On); err != nil {
 					return nil, err

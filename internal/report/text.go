@@ -392,7 +392,9 @@ func (p *printer) questions(r *check.Result) {
 			break
 		}
 		ask := o.Question.Ask
-		if o.Question.Stale != "" {
+		if o.Question.Doubt != "" {
+			ask += " (it is confirmed, which does not count: " + o.Question.Doubt + ")"
+		} else if o.Question.Stale != "" {
 			ask += " (it was confirmed for " + o.Question.Stale + ")"
 		}
 		p.block(2, "", nil, ask, nil)

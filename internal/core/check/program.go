@@ -5,12 +5,15 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
+	"unicode"
 
 	"cel.dev/cel-go/common/types"
 
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/engine"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
@@ -209,7 +212,7 @@ func (p *Program) Run(see *Sight, all *runMeter) *Verdict {
 	if all != nil {
 		scope.Meter.Up = all
 	}
-	err := p.run(v, s, scope)
+	err := p.run(v, see, scope)
 	if err != nil {
 		v.Gaps = append(v.Gaps, fact.Gap{Kind: fact.NotRead, Path: p.Rule.ID, What: "the rule could not be evaluated: " + err.Error(), At: s.PackagePlace()})
 	}
@@ -226,7 +229,7 @@ func (p *Program) Run(see *Sight, all *runMeter) *Verdict {
 }
 
 // run evaluates the parts in their order.
-func (p *Program) run(v *Verdict, s *submission.Submission, scope *engine.Scope) error {
+func (p *Program) run(v *Verdict, see *Sight, scope *engine.Scope) error {
 	if p.when != nil {
 		w, err := eval(p.when, scope)
 		switch {
@@ -240,7 +243,7 @@ func (p *Program) run(v *Verdict, s *submission.Submission, scope *engine.Scope)
 		}
 	}
 	if p.ask != nil {
-		return p.question(v, s, scope)
+		return p.question(v, see, scope)
 	}
 	items := []any{nil}
 	if p.each != nil {
@@ -373,7 +376,7 @@ func (p *Program) hold(v *Verdict, scope *engine.Scope) error {
 // what a package holds, and that has any length.
 const mostSaid = 5_000
 
-func (p *Program) question(v *Verdict, s *submission.Submission, scope *engine.Scope) (err error) {
+func (p *Program) question(v *Verdict, see *Sight, scope *engine.Scope) (err error) {
 	q := &Question{What: p.Rule.Confirm}
 	if q.Ask, err = write(p.ask, scope); err != nil {
 		return err
@@ -382,18 +385,33 @@ func (p *Program) question(v *Verdict, s *submission.Submission, scope *engine.S
 		return err
 	}
 	_, q.At = p.place(scope)
-	for _, c := range s.Confirmed {
+	for _, c := range see.of.Confirmed {
 		if c.What != q.What {
 			continue
 		}
-		if c.Version == s.Version {
+		if c.Version != see.of.Version {
+			q.Stale = c.Version
+			continue
+		}
+		if q.Doubt = doubtOf(c, see.on); q.Doubt == "" {
 			q.Confirmed, q.By, q.On, q.Stale = true, c.By, c.On, ""
 			break
 		}
-		q.Stale = c.Version
+		q.At = c.Self()
 	}
 	v.Question = q
 	return nil
+}
+
+// doubtOf is why a confirmation does not count on a day; empty when it does.
+func doubtOf(c *dossier.Confirmation, on day.Day) string {
+	switch {
+	case !strings.ContainsFunc(c.By, unicode.IsLetter):
+		return "nobody is named who vouches for it"
+	case c.On.After(on.Time):
+		return "its day, " + c.On.Long() + ", lies ahead"
+	}
+	return ""
 }
 
 // place finds where the field at fault stands.

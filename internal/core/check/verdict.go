@@ -78,6 +78,7 @@ type Question struct {
 	By        string
 	On        day.Day
 	Stale     string // confirmed, but for this other version
+	Doubt     string // confirmed, and why that does not count
 }
 
 // lacks records what a part of the rule did not know. A limit without a value

@@ -172,7 +172,7 @@ type Brand struct {
 type Account struct {
 	fact.Mark `json:"-"`
 	Name      string   `json:"name" free:"yes" doc:"the maker's name as the page shows it"`
-	Kind      string   `json:"kind" enum:"person|organization" doc:"who holds the account: a person or an organization"`
+	Kind      string   `json:"kind" asked:"yes" enum:"person|organization" doc:"who holds the account: a person or an organization"`
 	Since     *day.Day `json:"since" free:"yes" doc:"the day on which the account was opened"`
 }
 

@@ -160,7 +160,7 @@ func (k *Known) Files(duties []*check.Duty, stores []string, words Words) (files
 		w.line("# confirmed:")
 		for _, q := range k.Questions {
 			w.line("#   # %s", q.Ask)
-			w.line("#   - {what: %s, version: %s, by: …, on: 2026-11-25}", q.What, scalar(cmp.Or(k.Version, "…")))
+			w.line("#   - {what: %s, version: %s, by: …, on: YYYY-MM-DD}", q.What, scalar(cmp.Or(k.Version, "…")))
 		}
 	}
 	if rest := w.rest(); rest != "" {
@@ -336,7 +336,7 @@ func (w *writer) sample(f reflect.StructField) string {
 	case t.Kind() == reflect.Bool:
 		return "true | false"
 	case t == reflect.TypeFor[day.Day]():
-		return "2026-11-25"
+		return "YYYY-MM-DD"
 	case t == reflect.TypeFor[dossier.Secret]():
 		return "env:NAME"
 	}

@@ -69,7 +69,7 @@ func TestFiles(t *testing.T) {
 	require.Len(t, files, 5)
 	text := files[0].Text
 	for _, want := range []string{"# needed: android; blocked without it\n  # ads: true | false\n  # suggested: true, because org.example.lanterna shows advertising\n",
-		"# needed: android, because ACCESS_BACKGROUND_LOCATION; refused without it\n  # restricted: []   # none", "#   horror: …   # none, much", "#   - {what: tested-on-device, version: 1.4.0, by: …, on: 2026-11-25}",
+		"# needed: android, because ACCESS_BACKGROUND_LOCATION; refused without it\n  # restricted: []   # none", "#   horror: …   # none, much", "#   - {what: tested-on-device, version: 1.4.0, by: …, on: YYYY-MM-DD}",
 		"# suggested: device-id, because org.example.lanterna (ads) usually sends it", "uses_non_exempt: false", "  ios: ../b.ipa\n", "# needed: ios: the texts of the page\n"} {
 		assert.Contains(t, text, want)
 	}

@@ -211,6 +211,9 @@ func (s *Submission) Prepare() {
 	if s.Answers != nil {
 		unanswered(reflect.ValueOf(s.Answers).Elem(), "answers")
 	}
+	if s.Account != nil {
+		unanswered(reflect.ValueOf(s.Account).Elem(), "account")
+	}
 	s.SetAbsent(fact.NotGiven)
 	v := reflect.ValueOf(s).Elem()
 	for i := range v.NumField() {

@@ -19,6 +19,7 @@ type IOS struct {
 	StoreCopy      bool          `json:"store_copy"`      // marks show that the store delivered it
 	Unpacked       int64         `json:"unpacked"`        // bytes of all files of the app
 	Packed         int64         `json:"packed"`          // the same, compressed, without what lies beside the app
+	WrongTypes     []*WrongType  `json:"wrong_types"`     // keys of property lists whose value is of the wrong type
 	PrivateKeys    []*KeyFile    `json:"private_keys"`    // files that hold a private key in PEM form
 
 	// Shorter names for rules; set by Alias.

@@ -85,11 +85,13 @@ func (r *reader) nested() {
 func (r *reader) list(b *facts.Bundle, e *files.Entry) {
 	info, enc, err := r.plist(e.Name)
 	if err == nil && info.Kind != plist.Dict {
-		b.Info.LoseAll(fact.Unread("its property list is " + info.Kind.Noun() + ", not a dictionary"))
-		return
+		err = fmt.Errorf("it is %s, not a dictionary", info.Kind.Noun())
 	}
 	if err != nil {
-		b.Info.LoseAll(fact.Unread("its property list cannot be read: " + err.Error()))
+		gap := fact.Unread("its property list cannot be read: " + err.Error())
+		b.Info.LoseAll(gap)
+		gap.At = r.at(e.Name)
+		r.out.Lose("wrong_types", gap)
 		return
 	}
 	r.lists[b] = info

@@ -203,6 +203,7 @@ func TestNamedFiles(t *testing.T) {
 	assert.True(t, a.App.Info.HostExceptions[0].Insecure)
 	assert.Equal(t, "TLSv1.0", a.App.Info.HostExceptions[0].MinTLS)
 	assert.Equal(t, "odd", a.App.Info.HostExceptions[1].Host)
+	assert.Equal(t, "NSAppTransportSecurity.NSExceptionDomains.odd is a string, not a dictionary", a.App.Info.HostExceptions[1].Unread("insecure"))
 	require.Len(t, a.App.Info.DocumentTypes, 1)
 	assert.Equal(t, "Owner", a.App.Info.DocumentTypes[0].Rank)
 	assert.True(t, a.App.Info.OpensInPlaceDeclared, "false is an answer too")

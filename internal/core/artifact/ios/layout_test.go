@@ -258,7 +258,7 @@ func TestOddities(t *testing.T) {
 		map[string]string{"capacitor.config.json": `{"server": {"url": "http://192.168.1.7:8100", "cleartext": true}}`, "other.config.json": `{"server": {}}`, "broken.config.json": `{`,
 			"blank /x": "x", "../out": "x"})
 	var got []string
-	for _, w := range a.App.Info.WrongTypes {
+	for _, w := range a.WrongTypes {
 		got = append(got, w.Key+" is "+w.Type)
 	}
 	assert.Equal(t, []string{"CFBundleVersion is an integer", "NSCameraUsageDescription is a boolean"}, got)

@@ -259,6 +259,13 @@ func functions() []cel.EnvOption {
 			}
 			return types.String(b.Path)
 		}),
+		member("lead", "bundle_lead", []*types.Type{bundleType}, types.StringType, func(a []ref.Val) ref.Val {
+			b, _ := a[0].Value().(*facts.Bundle)
+			if b.Kind == "app" {
+				return types.String("")
+			}
+			return types.String(b.Path + ": ")
+		}),
 		member("home", "bundle_home", []*types.Type{bundleType}, types.StringType, func(a []ref.Val) ref.Val {
 			b, _ := a[0].Value().(*facts.Bundle)
 			parts := strings.SplitN(b.Path, "/", 3)

@@ -23,8 +23,11 @@ type IOS struct {
 	PrivateKeys    []*KeyFile    `json:"private_keys"`    // files that hold a private key in PEM form
 
 	// Shorter names for rules; set by Alias.
-	App    *Bundle   `json:"-" alias:"app" derived:"yes"`    // the first of the bundles
-	Nested []*Bundle `json:"-" alias:"nested" derived:"yes"` // all others
+	App      *Bundle    `json:"-" alias:"app" derived:"yes"`      // the first of the bundles
+	Nested   []*Bundle  `json:"-" alias:"nested" derived:"yes"`   // all others
+	Apps     []*Bundle  `json:"-" alias:"apps" derived:"yes"`     // what people open on the phone: the app and its clips
+	Programs []*Bundle  `json:"-" alias:"programs" derived:"yes"` // what runs as a process of its own: all but frameworks
+	Purposes []*Purpose `json:"-" alias:"purposes" derived:"yes"` // of all programs
 }
 
 // Alias sets the shorter names. Whoever fills the bundles must call it.
@@ -39,5 +42,16 @@ func (a *IOS) Alias() {
 	}
 	if a.App == nil {
 		a.App = &Bundle{Kind: "app", Path: "."}
+	}
+	a.Apps, a.Programs, a.Purposes = nil, nil, nil
+	for _, b := range append([]*Bundle{a.App}, a.Nested...) {
+		if b.Kind == "framework" {
+			continue
+		}
+		if b == a.App || b.Kind == "app-clip" {
+			a.Apps = append(a.Apps, b)
+		}
+		a.Programs = append(a.Programs, b)
+		a.Purposes = append(a.Purposes, b.Info.Purposes...)
 	}
 }

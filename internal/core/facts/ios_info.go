@@ -79,6 +79,7 @@ type BuildTools struct {
 // Purpose is one purpose string, with its translations.
 type Purpose struct {
 	fact.Mark `json:"-"`
+	Bundle    string            `json:"bundle,omitempty"` // its path in the app; empty for the app's own
 	Key       string            `json:"key"`
 	Text      string            `json:"text"`
 	Locales   map[string]string `json:"locales,omitempty"` // from InfoPlist.strings, by language

@@ -45,6 +45,11 @@ func (r *reader) info(b *facts.Bundle, info *plist.Value, at place.Place) {
 	for _, w := range d.wrong {
 		w.Bundle = b.Path
 	}
+	if b.Kind != "app" {
+		for _, p := range o.Purposes {
+			p.Bundle = b.Path
+		}
+	}
 	r.out.WrongTypes = append(r.out.WrongTypes, d.wrong...)
 }
 

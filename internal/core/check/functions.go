@@ -38,6 +38,8 @@ var Functions = []engine.Function{
 	{Signature: "Signature.values(string) list(string)", Doc: "the values of an entitlement of the code signature; empty when it has none"},
 	{Signature: "Profile.grants(Entitlement) bool", Doc: "the provisioning profile allows an entitlement with these values"},
 	{Signature: "Bundle.label() string", Doc: "the app, or the path of the bundle"},
+	{Signature: "Bundle.lead() string", Doc: "the path of the bundle and a colon, for the head of a text; nothing for the app"},
+	{Signature: "Bundle.home() string", Doc: "the folder of the clip or the watch app that the bundle lies in; \".\" for those of the app"},
 	{Signature: "Bundle.home() string", Doc: "the watch app or clip that a bundle lies in or is; a full stop for the app"},
 	{Signature: "Code.calls(string) bool", Doc: "the Android code refers to a method of the platform: android.app.AlarmManager.canScheduleExactAlarms"},
 	{Signature: "Code.calls(string, list(string)) bool", Doc: "the same, by a class outside the packages of the list; a call whose caller is not known counts"},

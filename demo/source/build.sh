@@ -273,7 +273,9 @@ Keys com.apple.keyboard-service KLNKeys
 END
   link "$clip/Clip" "$sdk" "$here/ios/widget.c" "$here/ios/Foundation.tbd"
   (cd "$here/../.." && go run ./demo/source/assets "$clip/Assets.car" sound && go run ./demo/source/assets "$watch/Assets.car" sound && go run ./demo/source/assets "$app/Assets.car" sound)
-  info "$clip" "$id.Clip" Clip APPL '<key>NSAppClip</key><dict/><key>CFBundleIconName</key><string>AppIcon</string>'
+  info "$clip" "$id.Clip" Clip APPL '<key>NSAppClip</key><dict/><key>CFBundleIconName</key><string>AppIcon</string>
+<key>LSRequiresIPhoneOS</key><true/><key>UILaunchScreen</key><dict/>
+<key>UISupportedInterfaceOrientations</key><array><string>UIInterfaceOrientationPortrait</string></array>'
   local parent=com.apple.developer.parent-application-identifiers demand=com.apple.developer.on-demand-install-capable child=com.apple.developer.associated-appclip-app-identifiers
   profile "$clip" "$id.Clip" "<key>$demand</key><true/><key>$parent</key><array><string>K1LN7EAM42.$id</string></array>"
   seal "$clip" Clip; sign "$clip" Clip "$id.Clip" "$demand=true" "$parent=[K1LN7EAM42.$id]"

@@ -1,6 +1,10 @@
 package facts
 
-import "regola.example/regola/internal/core/fact"
+import (
+	"path"
+
+	"regola.example/regola/internal/core/fact"
+)
 
 // IOS is what was read from an app of the iOS platform.
 type IOS struct {
@@ -44,6 +48,7 @@ func (a *IOS) Alias() {
 		a.App = &Bundle{Kind: "app", Path: "."}
 	}
 	a.Apps, a.Programs, a.Purposes = nil, nil, nil
+	programs := map[string]*Bundle{}
 	for _, b := range append([]*Bundle{a.App}, a.Nested...) {
 		if b.Kind == "framework" {
 			continue
@@ -53,5 +58,16 @@ func (a *IOS) Alias() {
 		}
 		a.Programs = append(a.Programs, b)
 		a.Purposes = append(a.Purposes, b.Info.Purposes...)
+		programs[b.Path] = b
+	}
+	a.App.Host = a.App
+	for _, b := range a.Nested {
+		b.Host = a.App
+		for dir := path.Dir(b.Path); dir != "." && dir != "/"; dir = path.Dir(dir) {
+			if host := programs[dir]; host != nil && host != a.App {
+				b.Host = host
+				break
+			}
+		}
 	}
 }

@@ -21,4 +21,8 @@ type Bundle struct {
 	Seal            Seal             `json:"seal"`
 	Icon            *IOSIcon         `json:"icon"` // of an app, watch app or clip
 	AlternateIcons  []*IOSIcon       `json:"alternate_icons"`
+
+	// Host is the app, clip, extension or watch app that it lies in, the app for itself; set
+	// by Alias.
+	Host *Bundle `json:"-" alias:"host" derived:"yes"`
 }

@@ -30,6 +30,7 @@ type Info struct {
 	Orientations         []string          `json:"orientations" plist:"UISupportedInterfaceOrientations~ipad|UISupportedInterfaceOrientations"` // for tablets, or for all devices
 	Twice                []string          `json:"twice,omitempty"`                                                                             // keys that the property list holds more than once
 	MediaLoads           bool              `json:"media_loads" plist:"NSAppTransportSecurity.NSAllowsArbitraryLoadsForMedia"`                   // unencrypted media from every host
+	WebLoads             bool              `json:"web_loads" plist:"NSAppTransportSecurity.NSAllowsArbitraryLoadsInWebContent"`                 // unencrypted pages in web views
 	Stub                 bool              `json:"stub" plist:"LSApplicationLaunchProhibited|ITSWatchOnlyContainer"`                            // the app only carries a messages extension or a watch app
 	DevelopmentRegion    string            `json:"development_region" plist:"CFBundleDevelopmentRegion"`                                        // the language of the texts that are not translated
 	FullScreen           bool              `json:"full_screen" plist:"UIRequiresFullScreen|UIRequiresFullScreen~ipad"`

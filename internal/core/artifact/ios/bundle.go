@@ -97,6 +97,15 @@ func (r *reader) list(b *facts.Bundle, e *files.Entry) {
 	r.lists[b] = info
 	b.Info.Encoding = string(enc)
 	r.info(b, info, r.at(e.Name))
+	// What it is says its property list, not the folder; the folder is right or wrong for it.
+	if b.Kind == "app-clip" || b.Kind == "watch-app" {
+		switch {
+		case b.Info.Clip:
+			b.Kind = "app-clip"
+		case b.Info.WatchApp || slices.Contains(b.Info.Platforms, "WatchOS"):
+			b.Kind = "watch-app"
+		}
+	}
 }
 
 // measure adds every file to the bundles that it lies in.

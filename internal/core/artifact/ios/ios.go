@@ -27,26 +27,44 @@ func FindApp(t *files.Tree) (root, layout string, ok bool) {
 	for _, l := range []struct{ parent, layout string }{
 		{"Payload", "ipa"}, {"Products/Applications", "archive"}, {"", "app"},
 	} {
-		for _, dir := range t.Folders(l.parent) {
-			if path.Ext(dir) == ".app" && t.Get(dir+"/Info.plist") != nil {
-				return dir, l.layout, true
-			}
+		if dir := meant(t, l.parent); dir != "" {
+			return dir, l.layout, true
 		}
 	}
 	for _, dir := range t.Folders("") { // a build archive that was zipped with its folder
 		if path.Ext(dir) != ".xcarchive" {
 			continue
 		}
-		for _, app := range t.Folders(dir + "/Products/Applications") {
-			if path.Ext(app) == ".app" && t.Get(app+"/Info.plist") != nil {
-				return app, "archive", true
-			}
+		if app := meant(t, dir+"/Products/Applications"); app != "" {
+			return app, "archive", true
 		}
 	}
 	if t.Get("Info.plist") != nil && !hasFolder(t, "Payload") {
 		return "", "app", true
 	}
 	return "", "", false
+}
+
+// meant is the app in a folder, or "". Of several it is the one that is signed, and of
+// those the largest: what lies beside it was left behind.
+func meant(t *files.Tree, parent string) string {
+	var app string
+	var signed bool
+	var largest int64
+	for _, dir := range t.Folders(parent) {
+		if path.Ext(dir) != ".app" || t.Get(dir+"/Info.plist") == nil {
+			continue
+		}
+		var size int64
+		for _, e := range t.Below(dir) {
+			size += e.Size
+		}
+		seal := t.Get(dir+"/_CodeSignature/CodeResources") != nil
+		if app == "" || seal && !signed || seal == signed && size > largest {
+			app, signed, largest = dir, seal, size
+		}
+	}
+	return app
 }
 
 func hasFolder(t *files.Tree, name string) bool { return len(t.Below(name)) > 0 }

@@ -180,15 +180,25 @@ func TestNestedDetails(t *testing.T) {
 	a := plain(t, "", map[string]string{
 		"PlugIns/K.appex/Info.plist": list(`<key>NSExtension</key><dict><key>NSExtensionPointIdentifier</key><string>com.apple.keyboard-service</string><key>NSExtensionPrincipalClass</key><string>K</string>
 			<key>NSExtensionAttributes</key><dict><key>RequestsOpenAccess</key><true/><key>NSExtensionActivationRule</key><string>TRUEPREDICATE</string><key>IntentsSupported</key><array><string>I</string></array></dict></dict>`),
-		"PlugIns/K.appex/Frameworks/x":  "12345",
-		"Extensions/N.appex/Info.plist": list(`<key>EXAppExtensionAttributes</key><dict><key>EXExtensionPointIdentifier</key><string>point</string></dict>`),
-		"Watch/W.app/Info.plist":        list(`<key>WKApplication</key><true/><key>WKCompanionAppBundleIdentifier</key><string>c</string><key>UIDeviceFamily</key><array><integer>4</integer></array><key>NSMotionUsageDescription</key><string>m</string><key>WKWatchOnly</key><true/>`),
-		"AppClips/C.app/Info.plist":     list(`<key>NSAppClip</key><dict/>`),
+		"PlugIns/K.appex/Frameworks/x":           "12345",
+		"Extensions/N.appex/Info.plist":          list(`<key>EXAppExtensionAttributes</key><dict><key>EXExtensionPointIdentifier</key><string>point</string></dict>`),
+		"Watch/W.app/Info.plist":                 list(`<key>WKApplication</key><true/><key>WKCompanionAppBundleIdentifier</key><string>c</string><key>UIDeviceFamily</key><array><integer>4</integer></array><key>NSMotionUsageDescription</key><string>m</string><key>WKWatchOnly</key><true/>`),
+		"AppClips/C.app/Info.plist":              list(`<key>NSAppClip</key><dict/>`),
+		"AppClips/V.app/Info.plist":              list(`<key>CFBundleSupportedPlatforms</key><array><string>WatchOS</string></array>`),
+		"Watch/D.app/Info.plist":                 list(`<key>NSAppClip</key><dict/>`),
+		"Watch/P.app/Info.plist":                 list(``),
+		"Watch/P.app/PlugIns/X.appex/Info.plist": list(``),
 	})
 	byPath := map[string]*facts.Bundle{}
 	for _, n := range a.Nested {
 		byPath[n.Path] = n
 	}
+	for path, kind := range map[string]string{"AppClips/C.app": "app-clip", "AppClips/V.app": "watch-app", "Watch/D.app": "app-clip", "Watch/P.app": "watch-app"} {
+		assert.Equal(t, kind, byPath[path].Kind, path)
+		assert.Equal(t, a.App, byPath[path].Host, path)
+	}
+	assert.Equal(t, a.App, a.App.Host)
+	assert.Equal(t, byPath["Watch/P.app"], byPath["Watch/P.app/PlugIns/X.appex"].Host)
 	k := byPath["PlugIns/K.appex"]
 	assert.True(t, k.Info.EntryPoint && k.Info.OpenAccess && k.InnerFrameworks)
 	assert.Equal(t, []string{"com.apple.keyboard-service", "TRUEPREDICATE", "I"}, []string{k.Info.Point, k.Info.Activation, k.Info.Intents[0]})
@@ -218,6 +228,35 @@ func TestLargeCatalog(t *testing.T) {
 	require.Empty(t, a.App.Icon.Unread("set"))
 	require.Len(t, a.App.Icon.Set, 1)
 	assert.Greater(t, a.App.Icon.Set[0].Width, int64(1000))
+}
+
+// TestMeant chooses the app that is meant among several.
+func TestMeant(t *testing.T) {
+	const none, seal = "", "_CodeSignature/CodeResources"
+	for name, c := range map[string]struct {
+		apps map[string]string // the app, and a file beside its property list
+		want string
+	}{
+		"one":              {map[string]string{"Z.app": none}, "Z.app"},
+		"a stray list":     {map[string]string{"Aaa.app": none, "T.app": seal}, "T.app"},
+		"a stray list, Z":  {map[string]string{"Zzz.app": none, "T.app": seal}, "T.app"},
+		"the larger":       {map[string]string{"A.app": none, "B.app": "x"}, "B.app"},
+		"the larger, seal": {map[string]string{"A.app": seal, "BB.app": seal}, "A.app"},
+	} {
+		f := map[string][]byte{}
+		for app, beside := range c.apps {
+			f["Payload/"+app+"/Info.plist"] = []byte("<plist><dict/></plist>")
+			if beside != none {
+				f["Payload/"+app+"/"+beside] = []byte("x")
+			}
+		}
+		z := seed.Zip(t, f)
+		tr, err := files.FromZip(t.Context(), bytes.NewReader(z), int64(len(z)))
+		require.NoError(t, err)
+		root, layout, ok := ios.FindApp(tr)
+		assert.True(t, ok, name)
+		assert.Equal(t, "ipa Payload/"+c.want, layout+" "+root, name)
+	}
 }
 
 // TestArchive reads a build archive, zipped with its folder or without.

@@ -113,6 +113,11 @@ func TestWhole(t *testing.T) {
 		"ios/entitlements-covered": {change: on("AppClips/Clip.app/embedded.mobileprovision", func([]byte) []byte {
 			return seed.Entry(t, seed.WholeIPA, app+"PlugIns/Share.appex/embedded.mobileprovision")
 		})},
+		"ios/launch-screen":  {change: on("AppClips/Clip.app/Info.plist", swap("UILaunchScreen", "UILaunchScreem"))},
+		"ios/requires-ios":   {change: on("AppClips/Clip.app/Info.plist", swap("LSRequiresIPhoneOS", "LSRequiresIPhoneOZ"))},
+		"ios/device-family":  {change: on("AppClips/Clip.app/Info.plist", swap("UIDeviceFamily", "UIDeviceFamilj"))},
+		"ios/build-marks":    {change: on("PlugIns/Share.appex/Info.plist", swap("iphoneos", "iphoneox"))},
+		"ios/sdk-agrees":     {change: on("Watch/Watch.app/Info.plist", swap("watchos26", "watchos25"))},
 		"ios/archive-layout": {more: map[string][]byte{"__MACOSX/x": nil}},
 		"ios/loose-code":     {more: map[string][]byte{app + "libkiln.dylib": kit}},
 		"ios/manifest-place": {more: map[string][]byte{app + "media/PrivacyInfo.xcprivacy": []byte("<plist/>")}},

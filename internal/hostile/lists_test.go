@@ -230,6 +230,13 @@ func lists() []list {
 			}
 			return out
 		}),
+		ipa("apps beside the app", 20_000, func(n int) map[string]content {
+			out := map[string]content{}
+			for i := range n {
+				out[fmt.Sprintf("Payload/A%d.app/Info.plist", i)] = text("<plist><dict/></plist>")
+			}
+			return out
+		}),
 		ipa("files outside the seal", 20_000, func(n int) map[string]content {
 			out := map[string]content{}
 			for i := range n {

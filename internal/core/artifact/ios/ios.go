@@ -6,7 +6,10 @@ package ios
 
 import (
 	"fmt"
+	"maps"
 	"path"
+	"slices"
+	"strings"
 
 	"regola.example/regola/internal/core/artifact/keyfile"
 	"regola.example/regola/internal/core/facts"
@@ -48,20 +51,31 @@ func FindApp(t *files.Tree) (root, layout string, ok bool) {
 // meant is the app in a folder, or "". Of several it is the one that is signed, and of
 // those the largest: what lies beside it was left behind.
 func meant(t *files.Tree, parent string) string {
+	sizes := map[string]int64{} // of apps, by their folder
+	for _, dir := range t.Folders(parent) {
+		if path.Ext(dir) == ".app" && t.Get(dir+"/Info.plist") != nil {
+			sizes[dir] = 0
+		}
+	}
+	if len(sizes) > 1 {
+		for _, e := range t.Entries {
+			below, inside := e.Name, true
+			if parent != "" {
+				below, inside = strings.CutPrefix(e.Name, parent+"/")
+			}
+			name, _, _ := strings.Cut(below, "/")
+			dir := path.Join(parent, name)
+			if _, app := sizes[dir]; inside && app {
+				sizes[dir] += e.Size
+			}
+		}
+	}
 	var app string
 	var signed bool
-	var largest int64
-	for _, dir := range t.Folders(parent) {
-		if path.Ext(dir) != ".app" || t.Get(dir+"/Info.plist") == nil {
-			continue
-		}
-		var size int64
-		for _, e := range t.Below(dir) {
-			size += e.Size
-		}
+	for _, dir := range slices.Sorted(maps.Keys(sizes)) {
 		seal := t.Get(dir+"/_CodeSignature/CodeResources") != nil
-		if app == "" || seal && !signed || seal == signed && size > largest {
-			app, signed, largest = dir, seal, size
+		if app == "" || seal && !signed || seal == signed && sizes[dir] > sizes[app] {
+			app, signed = dir, seal
 		}
 	}
 	return app

@@ -16,7 +16,7 @@ import (
 )
 
 // TestCatalogue gives each sign of each entry of the catalogue alone, in the form in which
-// packages have it: every one can match, and where it was seen is told.
+// packages have it: every one can match, and says where it was seen.
 func TestCatalogue(t *testing.T) {
 	set, err := rulebooks.BuiltIn.Tables()
 	require.NoError(t, err)

@@ -90,8 +90,11 @@ func (r *reader) list(b *facts.Bundle, e *files.Entry) {
 	if err != nil {
 		gap := fact.Unread("its property list cannot be read: " + err.Error())
 		b.Info.LoseAll(gap)
-		gap.At = r.at(e.Name)
-		r.out.Lose("wrong_types", gap)
+		// A bundle of resources may have a list of an older form, which nothing here needs.
+		if b.Kind != "resources" {
+			gap.At = r.at(e.Name)
+			r.out.Lose("wrong_types", gap)
+		}
 		return
 	}
 	r.lists[b] = info

@@ -230,6 +230,15 @@ func TestLargeCatalog(t *testing.T) {
 	assert.Greater(t, a.App.Icon.Set[0].Width, int64(1000))
 }
 
+// TestOlderList reads a property list of an older form: that of an extension leaves types
+// unknown, that of a bundle of resources concerns nobody.
+func TestOlderList(t *testing.T) {
+	for file, lost := range map[string]bool{"Kit.bundle/Info.plist": false, "PlugIns/W.appex/Info.plist": true} {
+		a := plain(t, "", map[string]string{file: `{ CFBundleName = Kit; }`})
+		assert.Equal(t, lost, a.Unread("wrong_types") != "", file)
+	}
+}
+
 // TestMeant chooses the app that is meant among several.
 func TestMeant(t *testing.T) {
 	const none, seal = "", "_CodeSignature/CodeResources"

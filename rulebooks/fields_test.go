@@ -1,70 +1,104 @@
 package rulebooks_test
 
 import (
-	"os"
+	"go/ast"
+	"go/parser"
+	"go/token"
 	"path/filepath"
-	"reflect"
-	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/dossier"
-	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/engine"
+	"regola.example/regola/internal/core/submission"
+	"regola.example/regola/rulebooks"
 )
 
-// computed are the dossier's fields that Go reads, not rules: who accepts what
-// and until when, and where files lie.
-var computed = map[string]bool{"regola": true, "packages": true, "pictures": true, "app.brand": true, "rulebooks": true, "tables": true, "backend": true, "confirmed": true, "waivers": true}
-
-// TestFieldsRead holds that each question of the dossier and each text of a
-// listing is read by some rule: nobody shall answer for nothing.
-func TestFieldsRead(t *testing.T) {
-	used := map[string]bool{}
-	paths, err := filepath.Glob("*/*.yaml")
+// selects are the fields that the conditions of all built-in rules read.
+func selects(t *testing.T) (fields map[engine.Select]bool, parts map[string]bool) {
+	fields, parts = map[engine.Select]bool{}, map[string]bool{}
+	stores, err := rulebooks.BuiltIn.Stores()
 	require.NoError(t, err)
-	word := regexp.MustCompile(`\.([a-z_]+)`)
-	for _, path := range paths {
-		data, err := os.ReadFile(path)
+	set, err := rulebooks.BuiltIn.Tables()
+	require.NoError(t, err)
+	for _, s := range stores {
+		books, err := rulebooks.BuiltIn.Books(s)
 		require.NoError(t, err)
-		for l := range strings.Lines(string(data)) {
-			if strings.Contains(l, "given:") {
+		env, problems := check.NewEnv(books, set, rulebooks.BuiltIn.Typed(s))
+		require.Empty(t, problems)
+		for _, b := range books {
+			for _, r := range b.Rules {
+				p := env.Prepare(r)
+				for _, f := range p.Selects() {
+					fields[f] = true
+				}
+				for _, part := range p.Needs() {
+					parts[part] = true
+				}
+			}
+		}
+	}
+	return fields, parts
+}
+
+// TestFieldsRead holds that each question of the dossier and each text of a listing is
+// read by the condition of a rule, or by the calculation that its declaration names:
+// nobody shall answer for nothing.
+func TestFieldsRead(t *testing.T) {
+	fields, parts := selects(t)
+	seen := 0
+	dossier.Walk(func(f *dossier.Field) {
+		if f.Block() {
+			return
+		}
+		seen++
+		if f.Read != "" {
+			assert.True(t, selectedIn(t, f), "%s: does internal/…/%s read it, as its declaration says?", f.Path, f.Read)
+			return
+		}
+		read := false
+		for _, path := range f.Seen {
+			sel, ok := submission.SelectOf(path)
+			read = read || ok && fields[sel] || !ok && parts[path]
+		}
+		assert.True(t, read, "%s: no condition of a rule reads it; write a rule, or name the package that calculates with it in its tag read", f.Path)
+	})
+	assert.Greater(t, seen, 100)
+}
+
+// selectedIn tells whether the package that a field's declaration names selects it.
+func selectedIn(t *testing.T, f *dossier.Field) bool {
+	for _, in := range []string{"../internal/core/", "../internal/"} {
+		files, err := filepath.Glob(in + f.Read + "/*.go")
+		require.NoError(t, err)
+		for _, name := range files {
+			if strings.HasSuffix(name, "_test.go") || strings.HasSuffix(name, "/types.go") {
 				continue
 			}
-			for _, m := range word.FindAllStringSubmatch(l, -1) {
-				used[m[1]] = true
+			tree, err := parser.ParseFile(token.NewFileSet(), name, nil, parser.SkipObjectResolution)
+			require.NoError(t, err)
+			found := false
+			ast.Inspect(tree, func(n ast.Node) bool {
+				switch x := n.(type) {
+				case *ast.SelectorExpr:
+					found = found || x.Sel.Name == f.Go
+				case *ast.CallExpr: // a node that is looked for before anything is decoded
+					for _, a := range x.Args {
+						l, ok := a.(*ast.BasicLit)
+						found = found || ok && l.Value == strconv.Quote(f.Path)
+					}
+				}
+				return !found
+			})
+			if found {
+				return true
 			}
 		}
 	}
-	seen := 0
-	var walk func(reflect.Type, string)
-	walk = func(ty reflect.Type, path string) {
-		switch ty.Kind() {
-		case reflect.Pointer, reflect.Slice, reflect.Map:
-			walk(ty.Elem(), path)
-		case reflect.Struct:
-			for _, f := range reflect.VisibleFields(ty) {
-				name := fact.RuleName(f)
-				if name == "" || computed[strings.TrimPrefix(path+"."+name, ".")] {
-					continue
-				}
-				below := f.Type
-				for below.Kind() == reflect.Pointer || below.Kind() == reflect.Slice {
-					below = below.Elem()
-				}
-				here := strings.TrimPrefix(path+"."+name, ".")
-				if below.Kind() == reflect.Struct && strings.HasSuffix(below.PkgPath(), "/dossier") && below != reflect.TypeFor[dossier.Secret]() {
-					walk(below, here)
-					continue
-				}
-				seen++
-				assert.True(t, used[name], "%s: is it read by a rule?", here)
-			}
-		}
-	}
-	walk(reflect.TypeFor[dossier.Dossier](), "")
-	walk(reflect.TypeFor[dossier.Texts](), "listing")
-	assert.Greater(t, seen, 60)
+	return false
 }

@@ -248,6 +248,43 @@ func (e *env) needs(r *rulebook.Rule) []string {
 	return env.Prepare(r).Needs()
 }
 
+// readers says which rules read a field in their conditions. Rules that cannot be typed
+// are left out: it is reported where they are judged.
+func (e *env) readers(rules []*rulebook.Rule) report.Readers {
+	out := report.Readers{}
+	set, err := e.lib.Tables()
+	if err != nil {
+		return out
+	}
+	for _, s := range e.stores() {
+		books, err := e.lib.Books(s)
+		if err != nil {
+			continue
+		}
+		var mine []*rulebook.Rule
+		for _, r := range rules {
+			if r.Book.For(s.ID) {
+				mine = append(mine, r)
+			}
+			if r.Book.For(s.ID) && !slices.Contains(books, r.Book) {
+				books = append(slices.Clip(books), r.Book)
+			}
+		}
+		env, ps := check.NewEnv(books, set, e.lib.Typed(s))
+		if len(ps) > 0 {
+			continue
+		}
+		for _, r := range mine {
+			for _, f := range env.Prepare(r).Selects() {
+				if !slices.Contains(out[f], r) {
+					out[f] = append(out[f], r)
+				}
+			}
+		}
+	}
+	return out
+}
+
 // onlyRule is the one rule that has this name behind its slash, or "".
 func onlyRule(topic string, ids []string) string {
 	found := ""
@@ -316,9 +353,12 @@ func (e *env) explainKey(path string, rules []*rulebook.Rule, format string) (ok
 	}
 	on := set.On(e.today())
 	if path == "answers" && format == "markdown" {
-		return true, report.AnswersMarkdown(e.out, report.Answers(rules, on))
+		return true, report.AnswersMarkdown(e.out, report.Answers(rules, e.readers(rules), on))
 	}
-	all := report.Keys(rules, on)
+	if dossier.Question(path) == "" && !strings.Contains(path, ".") {
+		return false, nil // most likely a rule
+	}
+	all := report.Keys(rules, e.readers(rules), on)
 	one, below := report.FindAnswer(all, path)
 	switch {
 	case format == "markdown":

@@ -3,13 +3,14 @@ package report
 import (
 	"io"
 	"reflect"
-	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"regola.example/regola/internal/core/dossier"
-	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/engine"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/submission"
 	"regola.example/regola/internal/core/tables"
 )
 
@@ -23,60 +24,54 @@ type Answer struct {
 	Reads  []*rulebook.Rule
 }
 
+// Readers says which rules read a field of a struct in their conditions.
+type Readers map[engine.Select][]*rulebook.Rule
+
 // Answers lists the keys of the answer sheet, and of what belongs to it, in the order
 // of the dossier.
-func Answers(rules []*rulebook.Rule, set *tables.Set) []*Answer {
-	return answersOf(reflect.TypeFor[dossier.Answers](), "answers", rules, set)
+func Answers(rules []*rulebook.Rule, readers Readers, set *tables.Set) []*Answer {
+	return slices.DeleteFunc(Keys(rules, readers, set), func(a *Answer) bool { return !strings.HasPrefix(a.Path, "answers.") })
 }
 
 // Keys lists all keys of the dossier and of its texts, in their order.
-func Keys(rules []*rulebook.Rule, set *tables.Set) []*Answer {
-	return append(answersOf(reflect.TypeFor[dossier.Dossier](), "", rules, set), answersOf(reflect.TypeFor[dossier.Texts](), "listing", rules, set)...)
-}
-
-func answersOf(sheet reflect.Type, root string, rules []*rulebook.Rule, set *tables.Set) (out []*Answer) {
-	var walk func(t reflect.Type, path string, list bool)
-	walk = func(t reflect.Type, path string, list bool) {
-		for _, f := range reflect.VisibleFields(t) {
-			name, below := fact.FieldName(f), f.Type
-			if name == "" {
-				continue
-			}
-			for below.Kind() == reflect.Pointer || below.Kind() == reflect.Slice {
-				below = below.Elem()
-			}
-			here := strings.TrimPrefix(path+"."+name, ".")
-			_, each := reflect.New(below).Interface().(interface{ PerStoreValue() reflect.Type })
-			if below.Kind() == reflect.Struct && strings.HasSuffix(below.PkgPath(), "/dossier") && !each && below != reflect.TypeFor[dossier.Secret]() {
-				walk(below, here, f.Type.Kind() == reflect.Slice)
-				continue
-			}
-			a := &Answer{Path: here, Doc: f.Tag.Get("doc")}
-			if e := f.Tag.Get("enum"); e != "" {
-				a.Enum = strings.Split(e, "|")
-			}
-			if w := f.Tag.Get("words"); w != "" {
-				a.Values = set.Vocabulary(w)
-			}
-			if f.Type.Kind() == reflect.Map {
-				for _, w := range a.Values {
-					q := &Answer{Path: here + "." + w.Word, Doc: w.What, Enum: w.Values}
-					q.find(rules, regexp.MustCompile(`"`+regexp.QuoteMeta(w.Word)+`"`), here)
-					out = append(out, q)
-				}
-				a.Values = nil
-			}
-			reads := regexp.MustCompile(regexp.QuoteMeta(here) + `\b`)
-			if list {
-				reads = regexp.MustCompile(regexp.QuoteMeta(path) + `\b(?s:.*)\b(it|d|x|r)\.` + name + `\b`)
-			}
-			a.find(rules, reads, here)
-			if f.Type.Kind() != reflect.Map {
-				out = append(out, a)
+func Keys(rules []*rulebook.Rule, readers Readers, set *tables.Set) (out []*Answer) {
+	dossier.Walk(func(f *dossier.Field) {
+		if f.Block() {
+			return
+		}
+		a := &Answer{Path: f.Path, Doc: f.Doc, Enum: f.Enum}
+		if w := f.Tag.Get("words"); w != "" {
+			a.Values = set.Vocabulary(w)
+		}
+		var reading []*rulebook.Rule
+		for _, path := range f.Seen {
+			if sel, ok := submission.SelectOf(path); ok {
+				reading = append(reading, readers[sel]...)
 			}
 		}
+		if f.Type.Kind() == reflect.Map && a.Values != nil {
+			for _, w := range a.Values {
+				q := &Answer{Path: f.Path + "." + w.Word, Doc: w.What, Enum: w.Values}
+				q.find(rules, about(rules, w.Word))
+				out = append(out, q)
+			}
+			return
+		}
+		a.find(rules, reading)
+		out = append(out, a)
+	})
+	return out
+}
+
+// about are the rules on the content that name a question in their conditions.
+func about(rules []*rulebook.Rule, word string) []*rulebook.Rule {
+	var out []*rulebook.Rule
+	for _, r := range rules {
+		text := r.When.Src + r.Each.Src + r.Faults.Src + r.Expect.Src
+		if strings.Contains(text, strconv.Quote(word)) && (strings.Contains(text, "rating.") || strings.Contains(text, "answers.content")) {
+			out = append(out, r)
+		}
 	}
-	walk(sheet, root, false)
 	return out
 }
 
@@ -149,22 +144,17 @@ func ExplainGroup(w io.Writer, key string, list []*Answer, look Look) error {
 	return p.err
 }
 
-// find looks for the rules that ask for an answer, and for those that read it.
-func (a *Answer) find(rules []*rulebook.Rule, reads *regexp.Regexp, under string) {
+// find parts the rules that read an answer: those whose duty it is ask for it, the others
+// hold it against something.
+func (a *Answer) find(rules, reading []*rulebook.Rule) {
 	for _, r := range rules {
-		var src strings.Builder
-		for _, e := range []rulebook.Expr{r.When, r.Each, r.Faults, r.Expect} {
-			src.WriteString(e.Src + "\n")
-		}
-		text := src.String()
-		if !reads.MatchString(text) || under == "answers.content" && !strings.Contains(text, "rating.") && !strings.Contains(text, "answers.content") {
-			continue
-		}
-		if r.Duty != nil && (strings.HasPrefix(a.Path, r.Duty.Write.Src) || strings.HasPrefix(r.Duty.Write.Src, a.Path)) {
+		switch {
+		case !slices.Contains(reading, r):
+		case r.Duty != nil && (strings.HasPrefix(a.Path, r.Duty.Write.Src) || strings.HasPrefix(r.Duty.Write.Src, a.Path)):
 			a.Asks = append(a.Asks, r)
-			continue
+		default:
+			a.Reads = append(a.Reads, r)
 		}
-		a.Reads = append(a.Reads, r)
 	}
 }
 

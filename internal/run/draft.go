@@ -136,10 +136,7 @@ func missing(r *check.Result) (out []*check.Duty) {
 	for _, s := range r.Stores {
 		for _, v := range s.Verdicts {
 			for _, f := range v.Faults {
-				path := f.Path
-				if path == "app.id" {
-					path = "app.ids"
-				}
+				path := dossier.Own(f.Path)
 				root, _, _ := strings.Cut(path, ".")
 				if dossier.Question(path) == "" || root == "listing" || root == "pictures" {
 					continue

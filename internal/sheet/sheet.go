@@ -208,12 +208,12 @@ func marks(list []run.Wrong) (out []Mark) {
 
 // cut parts the texts of a page where the store does.
 func cut(t dossier.Texts, store string, rows []*tables.PageText) (out []*Text) {
-	all := map[string]string{"name": t.Name, "tagline": t.Tagline, "pitch": t.Pitch, "highlight": t.Highlight, "description": t.Description, "release_notes": t.ReleaseNotes}
 	for _, r := range rows {
-		if r.Store != store || all[r.Text] == "" {
+		text := t.Text(r.Text)
+		if r.Store != store || text == "" {
 			continue
 		}
-		runes := []rune(all[r.Text])
+		runes := []rune(text)
 		n := len(runes)
 		if r.Shown > 0 {
 			n = min(n, int(r.Shown))

@@ -80,10 +80,7 @@ func (r *Result) Duties() []*Duty {
 				continue
 			}
 			for _, g := range v.Gaps {
-				what, path := dossier.Question(g.Path), g.Path
-				if at := answeredAt[path]; at != "" {
-					path = at
-				}
+				what, path := dossier.Question(g.Path), dossier.Own(g.Path)
 				if g.Kind == fact.NotRead || what == "" || slices.ContainsFunc(worded, func(d *Duty) bool { return within(path, d.Write) }) {
 					continue
 				}
@@ -97,26 +94,12 @@ func (r *Result) Duties() []*Duty {
 	return out
 }
 
-// acts are what is to be done for what the dossier holds under a path; anything else
-// is to be answered.
-var acts = []struct{ path, act string }{
-	{"links", "host"}, {"answers.restricted", "declare"}, {"answers.regional", "hand in"}, {"answers.encryption.compliance_ref", "hand in"},
-	{"answers.encryption.france", "hand in"}, {"answers.regulated.mandate", "hand in"}, {"answers.regulated", "declare"}, {"answers.encryption", "declare"},
-	{"answers.children", "declare"}, {"answers.moderation", "declare"}, {"answers.rights", "declare"}, {"answers.advertising_id", "declare"},
-	{"answers.audience", "declare"}, {"pictures", "hand in"}, {"listing", "hand in"}, {"products", "hand in"},
-}
-
-// actOf is what is to be done, as the rule says or as the place tells.
+// actOf is what is to be done, as the rule says or as the dossier's field does.
 func actOf(path, said string) string {
 	if said != "" {
 		return strings.ReplaceAll(said, "-", " ")
 	}
-	for _, a := range acts {
-		if within(path, a.path) {
-			return a.act
-		}
-	}
-	return "answer"
+	return dossier.ActAt(path)
 }
 
 // Since leaves out of duties what the stores asked before: because of an older
@@ -151,9 +134,6 @@ func Since(now []*Duty, old *Result) []*Duty {
 	}
 	return out
 }
-
-// answeredAt is where the dossier answers what rules see under another name.
-var answeredAt = map[string]string{"app.id": "app.ids", "wording": "listing", "texts": "listing", "rating": "answers.content"}
 
 // within tells whether a path is another, or leads into it.
 func within(path, other string) bool { return path == other || strings.HasPrefix(path, other+".") }

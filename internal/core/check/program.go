@@ -183,6 +183,20 @@ func (p *Program) Needs() []string {
 	})
 }
 
+// Selects lists the fields of structs that the conditions of a rule read.
+func (p *Program) Selects() []engine.Select {
+	var out []engine.Select
+	for _, x := range []*part[*engine.Expr]{p.when, p.each, p.expect, p.impact, p.raise} {
+		if x == nil {
+			continue
+		}
+		if c, ps := x.load(); len(ps) == 0 && c != nil {
+			out = append(out, c.Selects()...)
+		}
+	}
+	return out
+}
+
 // runMeter bounds the work of all rules on one submission: a rulebook from a
 // stranger must not hang a build, nor must a package.
 type runMeter struct{ left atomic.Int64 }

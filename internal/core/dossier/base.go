@@ -15,13 +15,6 @@ import (
 // maxBases bounds how many dossiers stand on one another.
 const maxBases = 8
 
-// joined are the lists of which a dossier gets those items of its base that it does
-// not have, by the key that tells them apart.
-var joined = map[string]string{"waivers": "rule", "confirmed": "what"}
-
-// paths are the values that name a file, relative to the dossier that holds them.
-var paths = []string{"packages.", "pictures[].folder", "rulebooks[]", "tables[]", "backend.schema", "backend.rules", "release.testing.list", "products[].picture"}
-
 // document reads dossier.yaml, with what the dossiers on which it stands say.
 func (d *Dossier) document() (*strictyaml.Document, place.Problems) {
 	var doc *strictyaml.Document
@@ -61,12 +54,12 @@ func (d *Dossier) document() (*strictyaml.Document, place.Problems) {
 			d.bases = append(d.bases, folder)
 			if rel, err := filepath.Rel(d.Root, folder); err == nil {
 				next.Each(func(path string, n *yaml.Node) {
-					if n.Value != "" && !filepath.IsAbs(n.Value) && slices.ContainsFunc(paths, func(p string) bool { return path == p || p == "packages." && len(path) > len(p) && path[:len(p)] == p }) {
+					if n.Value != "" && !filepath.IsAbs(n.Value) && isFile(path) {
 						n.Value = filepath.ToSlash(filepath.Join(rel, n.Value))
 					}
 				})
 			}
-			doc.Take(next, joined)
+			doc.Take(next, joinKeys())
 		}
 		if !has || base.Value == "" {
 			return doc, problems

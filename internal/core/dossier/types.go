@@ -27,27 +27,40 @@ const Format = 1
 // with the tag asked; rules that need it are then not checked. Other texts and lists
 // that are empty are taken as empty. The tag free marks what may always be left out,
 // also where there is no dossier at all.
+//
+// Beside the tags of strictyaml, a field is declared by
+//
+//	doc:"…"    what it says, in words: the question that people are asked
+//	act:"…"    what people do for it: answer (the default), declare, host or hand in; of a
+//	           block, for all its keys
+//	seen:"…"   the paths under which rules see it, where that is not its own
+//	read:"…"   the package of the calculation that reads it, where no rule does
+//	file:"yes" it names files, relative to the dossier that holds it
+//	join:"…"   of a list: items of a base are added, but those with a value of this key
+//	           that is there already
+//	draft:"no" it is left out of a draft, since nobody answers it for a first check
+//	text:"…"   of a listing: people read it on the page, as line, prose or words
 type Dossier struct {
 	fact.Mark `json:"-"`
-	Regola    int64             `json:"regola" need:"the number of the format: regola: 1" doc:"the number of the format: 1"`
-	Base      string            `json:"base" free:"yes" doc:"the folder of a dossier whose answers, texts, pictures and waivers hold where this one says nothing, such as ../common"`
+	Regola    int64             `json:"regola" need:"the number of the format: regola: 1" doc:"the number of the format: 1" draft:"no" read:"dossier"`
+	Base      string            `json:"base" free:"yes" doc:"the folder of a dossier whose answers, texts, pictures and waivers hold where this one says nothing, such as ../common" read:"dossier"`
 	App       App               `json:"app" need:"the block that names the app" doc:"what the app is"`
-	Packages  PerStore[string]  `json:"packages" doc:"the release package for each store, relative to this folder; a pattern such as build/*.aab may match one file"`
+	Packages  PerStore[string]  `json:"packages" doc:"the release package for each store, relative to this folder; a pattern such as build/*.aab may match one file" file:"yes" read:"run"`
 	Account   Account           `json:"account" doc:"the publisher's account"`
 	Contact   Contact           `json:"contact" doc:"how people reach the makers"`
-	Links     Links             `json:"links" doc:"web pages of the app"`
+	Links     Links             `json:"links" doc:"web pages of the app" act:"host"`
 	Answers   Answers           `json:"answers" doc:"one answer sheet for every store"`
 	Review    Review            `json:"review" doc:"what the reviewer needs"`
 	Release   Release           `json:"release" doc:"what goes out, where and to whom"`
-	Products  []*Product        `json:"products" doc:"what is sold in the app"`
+	Products  []*Product        `json:"products" doc:"what is sold in the app" act:"hand in"`
 	Pages     []*Page           `json:"pages" doc:"further pages of a store, for some countries or a campaign; their texts lie in listing/<id>/<locale>.yaml"`
 	Events    []*Event          `json:"events" doc:"what happens in the app for a few days and is shown on the iOS store's page"`
-	Pictures  []*Pictures       `json:"pictures" doc:"the pictures of the store page; those in the folder pictures need no line here"`
-	Backend   Backend           `json:"backend" doc:"who reaches what in the app's backend"`
-	Confirmed []*Confirmation   `json:"confirmed" doc:"what was done for a version and no file can show"`
-	Waivers   []*Waiver         `json:"waivers" doc:"findings that the team accepts"`
-	Rulebooks []string          `json:"rulebooks" doc:"files of rules of your own, in this folder"`
-	Tables    []string          `json:"tables" doc:"files of reference data of your own, in this folder"`
+	Pictures  []*Pictures       `json:"pictures" doc:"the pictures of the store page, in the folder pictures or in those named here" draft:"no" act:"hand in" read:"pictures"`
+	Backend   Backend           `json:"backend" doc:"who reaches what in the app's backend" read:"run"`
+	Confirmed []*Confirmation   `json:"confirmed" doc:"what was done for a version and no file can show" draft:"no" join:"what" read:"check"`
+	Waivers   []*Waiver         `json:"waivers" doc:"findings that the team accepts" draft:"no" join:"rule" read:"check"`
+	Rulebooks []string          `json:"rulebooks" doc:"files of rules of your own, in this folder" draft:"no" file:"yes" read:"run"`
+	Tables    []string          `json:"tables" doc:"files of reference data of your own, in this folder" draft:"no" file:"yes" read:"run"`
 	Root      string            `json:"-"` // the folder, as given
 	bases     []string          // the folders of the dossiers on which it stands
 	absent    map[string]string // why packages that it names are not there, by the store's key
@@ -152,11 +165,11 @@ type App struct {
 	Name          string            `json:"name" need:"the app's name" doc:"the app's name, for reports"`
 	Kind          string            `json:"kind" enum:"app|game" doc:"app or game"`
 	DefaultLocale string            `json:"default_locale" need:"the language that stands in for all others, such as en-GB" doc:"the language that stands in for all others, such as en-GB"`
-	IDs           PerStore[string]  `json:"ids" doc:"the id that is registered with each store"`
+	IDs           PerStore[string]  `json:"ids" doc:"the id that is registered with each store" seen:"app.id"`
 	Category      PerStore[Shelves] `json:"category" words:"categories" doc:"the category in each store; the iOS store takes a second one"`
 	Tags          []string          `json:"tags" doc:"words by which the Android store groups the app"`
 	Copyright     string            `json:"copyright" doc:"the year and the owner of the rights, such as 2026 Terrafuoco Example; shown in the iOS store"`
-	Brand         Brand             `json:"brand" doc:"names that texts may, and may not, use"`
+	Brand         Brand             `json:"brand" doc:"names that texts may, and may not, use" read:"phrases"`
 	Price         string            `json:"price" like:"^(free|[0-9]+([.][0-9]{1,2})? [A-Z]{3})$" hint:"free, or an amount with its currency such as 4.99 EUR" doc:"free, or an amount with its currency such as 4.99 EUR"`
 }
 
@@ -203,20 +216,20 @@ type Links struct {
 type Answers struct {
 	fact.Mark     `json:"-"`
 	Ads           *bool             `json:"ads" doc:"whether the app shows advertising"`
-	AdvertisingID AdvertisingID     `json:"advertising_id" doc:"the device's advertising id"`
+	AdvertisingID AdvertisingID     `json:"advertising_id" doc:"the device's advertising id" act:"declare"`
 	Accounts      Accounts          `json:"accounts" doc:"accounts of the app's users"`
 	Data          []*Data           `json:"data" asked:"yes" doc:"the kinds of data that leave the device"`
 	Security      Security          `json:"security" doc:"how data travels"`
-	Content       map[string]string `json:"content" asked:"yes" words:"content" doc:"what is in the app, for its rating"`
-	Audience      Audience          `json:"audience" doc:"whom the app is for"`
-	Encryption    Encryption        `json:"encryption" doc:"the export question"`
-	Moderation    Moderation        `json:"moderation" doc:"what is done about content and messages of people"`
-	Children      Children          `json:"children" doc:"what protects children, where an age below 13 is aimed at"`
-	Rights        Rights            `json:"rights" doc:"content of others in the app"`
-	Regional      Regional          `json:"regional" doc:"what single countries ask for"`
+	Content       map[string]string `json:"content" asked:"yes" words:"content" doc:"what is in the app, for its rating" seen:"answers.content rating"`
+	Audience      Audience          `json:"audience" doc:"whom the app is for" act:"declare"`
+	Encryption    Encryption        `json:"encryption" doc:"the export question" act:"declare"`
+	Moderation    Moderation        `json:"moderation" doc:"what is done about content and messages of people" act:"declare"`
+	Children      Children          `json:"children" doc:"what protects children, where an age below 13 is aimed at" act:"declare"`
+	Rights        Rights            `json:"rights" doc:"content of others in the app" act:"declare"`
+	Regional      Regional          `json:"regional" doc:"what single countries ask for" act:"hand in"`
 	Accessibility []string          `json:"accessibility" free:"yes" words:"accessibility" doc:"features for people with disabilities that were tested, shown in the iOS store"`
-	Regulated     Regulated         `json:"regulated" doc:"fields with rules of their own"`
-	Restricted    []*Restricted     `json:"restricted" asked:"yes" doc:"sensitive permissions and functions that need a declaration"`
+	Regulated     Regulated         `json:"regulated" doc:"fields with rules of their own" act:"declare"`
+	Restricted    []*Restricted     `json:"restricted" asked:"yes" doc:"sensitive permissions and functions that need a declaration" act:"declare"`
 }
 
 // AdvertisingID says whether the device's advertising id is used.
@@ -308,9 +321,9 @@ type Regional struct {
 type Encryption struct {
 	fact.Mark     `json:"-"`
 	UsesNonExempt *bool  `json:"uses_non_exempt" doc:"whether the app uses encryption that export rules do not exempt"`
-	ComplianceRef string `json:"compliance_ref" doc:"the code of the approved export documents"`
+	ComplianceRef string `json:"compliance_ref" doc:"the code of the approved export documents" act:"hand in"`
 	Kind          string `json:"kind" enum:"none|system|standard|own" doc:"which encryption there is: none; system, only what the platform offers; standard, published algorithms beside it; own, algorithms of your own"`
-	France        *bool  `json:"france" doc:"whether the declaration for France was made"`
+	France        *bool  `json:"france" doc:"whether the declaration for France was made" act:"hand in"`
 }
 
 // Regulated is fields with rules of their own.
@@ -323,7 +336,7 @@ type Regulated struct {
 
 	OfficialInformation bool   `json:"official_information" doc:"true when it gives information of authorities and is not official"`
 	MedicalDevice       string `json:"medical_device" asked:"yes" enum:"no|approved" doc:"whether it is a medical device with an approval"`
-	Mandate             string `json:"mandate" free:"yes" doc:"of a government app: the document that shows the mandate"`
+	Mandate             string `json:"mandate" free:"yes" doc:"of a government app: the document that shows the mandate" act:"hand in"`
 }
 
 // Restricted declares a sensitive permission or function: what for, and where
@@ -382,7 +395,7 @@ type Testing struct {
 	From      *day.Day `json:"from" doc:"the first day of the round"`
 	Until     *day.Day `json:"until" doc:"its last day"`
 	Notes     string   `json:"notes" free:"yes" doc:"what testers are to look at"`
-	List      string   `json:"list" doc:"a file of testers, one address a line or CSV, in this folder"`
+	List      string   `json:"list" doc:"a file of testers, one address a line or CSV, in this folder" file:"yes" read:"run"`
 }
 
 // Product is something sold inside the app.
@@ -395,7 +408,7 @@ type Product struct {
 	Period  string         `json:"period" enum:"1w|4w|1m|2m|3m|4m|6m|8m|12m" doc:"of a subscription: how long it lasts, in weeks or months"`
 	Group   string         `json:"group" doc:"of a subscription: the group within which people change from one to another, in the iOS store"`
 	Texts   []*ProductText `json:"texts" doc:"its texts, one entry a language"`
-	Picture string         `json:"picture" doc:"a picture of the purchase for the reviewer of the iOS store, in this folder"`
+	Picture string         `json:"picture" doc:"a picture of the purchase for the reviewer of the iOS store, in this folder" file:"yes"`
 	Sent    *bool          `json:"sent" doc:"whether it is sent along with this version"`
 }
 
@@ -411,8 +424,8 @@ type ProductText struct {
 // usual one. A text that it does not have is that of the usual page.
 type Page struct {
 	fact.Mark `json:"-"`
-	ID        string     `json:"id" need:"the page's id, which names its folder listing/<id>" like:"^[a-z0-9]+(-[a-z0-9]+)*$" hint:"small letters, digits and hyphens such as winter-sale" doc:"the page's id, which names its folder listing/<id>"`
-	Store     string     `json:"store" need:"the store whose page it is" doc:"the store whose page it is"`
+	ID        string     `json:"id" need:"the page's id, which names its folder listing/<id>" like:"^[a-z0-9]+(-[a-z0-9]+)*$" hint:"small letters, digits and hyphens such as winter-sale" doc:"the page's id, which names its folder listing/<id>" read:"dossier"`
+	Store     string     `json:"store" need:"the store whose page it is" doc:"the store whose page it is" read:"submission"`
 	Countries []string   `json:"countries" like:"^[A-Z]{2}$" hint:"two capital letters such as IT" doc:"the countries that see it; empty for a page that only a link shows"`
 	Listing   []*Listing `json:"-"`
 }
@@ -440,7 +453,7 @@ type EventText struct {
 // simulator leaves them.
 type Pictures struct {
 	fact.Mark `json:"-"`
-	Folder    string `json:"folder" need:"the folder, relative to this one" doc:"the folder, relative to this one"`
+	Folder    string `json:"folder" need:"the folder, relative to this one" doc:"the folder, relative to this one" file:"yes"`
 	Store     string `json:"store" doc:"the store for which its pictures are; every store when it is left out"`
 	Language  string `json:"language" doc:"their language, where no folder below says it"`
 }
@@ -448,8 +461,8 @@ type Pictures struct {
 // Backend says where the backend's rules are written, and who its roles are.
 type Backend struct {
 	fact.Mark `json:"-"`
-	Schema    string   `json:"schema" doc:"a schema dump of the database, as pg_dump --schema-only writes it, in this folder"`
-	Rules     string   `json:"rules" doc:"a file of collections and rules of Regola's own form (regola schema backend), in this folder"`
+	Schema    string   `json:"schema" doc:"a schema dump of the database, as pg_dump --schema-only writes it, in this folder" file:"yes"`
+	Rules     string   `json:"rules" doc:"a file of collections and rules of Regola's own form (regola schema backend), in this folder" file:"yes"`
 	Exposed   []string `json:"exposed" doc:"the schemas of the database that clients reach"`
 	Anonymous []string `json:"anonymous" doc:"the roles of the database that stand for everybody"`
 	SignedIn  []string `json:"signed_in" doc:"the roles that stand for people who are signed in"`
@@ -479,15 +492,15 @@ type Waiver struct {
 // Texts are the texts of one language.
 type Texts struct {
 	fact.Mark    `json:"-"`
-	Name         string            `json:"name" also:"title" doc:"the name on the page"`
-	Tagline      string            `json:"tagline" also:"subtitle" doc:"a line under the name, in the iOS store"`
-	Pitch        string            `json:"pitch" also:"short_description summary" doc:"one or two sentences, in the Android store"`
-	Highlight    string            `json:"highlight" doc:"what is new or on offer; changes without a release"`
-	Description  string            `json:"description" doc:"the long text"`
-	Keywords     []string          `json:"keywords" doc:"words for the search, in the iOS store"`
+	Name         string            `json:"name" also:"title" doc:"the name on the page" text:"line"`
+	Tagline      string            `json:"tagline" also:"subtitle" doc:"a line under the name, in the iOS store" text:"line"`
+	Pitch        string            `json:"pitch" also:"short_description summary" doc:"one or two sentences, in the Android store" text:"line"`
+	Highlight    string            `json:"highlight" doc:"what is new or on offer; changes without a release" text:"line"`
+	Description  string            `json:"description" doc:"the long text" text:"prose"`
+	ReleaseNotes string            `json:"release_notes" also:"changelog" doc:"what is new in this version" text:"prose"`
+	Keywords     []string          `json:"keywords" doc:"words for the search, in the iOS store" text:"words"`
 	Video        string            `json:"video" doc:"the web address of a video of the app, in the Android store"`
 	AltTexts     map[string]string `json:"alt_texts" doc:"for the pictures' file names, what each shows, for people who cannot see them"`
-	ReleaseNotes string            `json:"release_notes" also:"changelog" doc:"what is new in this version"`
 	Links        PageLinks         `json:"links" doc:"web pages in this language, where they differ from links in dossier.yaml"`
 	Clip         Clip              `json:"clip" doc:"the card of the app clip, in the iOS store"`
 }

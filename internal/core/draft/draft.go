@@ -20,7 +20,6 @@ import (
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/evidence"
-	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/tables"
@@ -152,7 +151,7 @@ func (k *Known) Files(duties []*check.Duty, stores []string, words Words) (files
 	w.line("# needed: a store asks it for this app. suggested: what the packages point to.")
 	w.line("")
 	w.line("regola: %d", dossier.Format)
-	w.structure(reflect.TypeFor[dossier.Dossier](), "", 0)
+	w.structure(dossier.Fields(), 0)
 	if len(k.Questions) > 0 {
 		w.line("")
 		w.line("# what no file can show: write it down when it was done for this version")
@@ -185,37 +184,31 @@ type writer struct {
 
 func (w *writer) line(format string, args ...any) { fmt.Fprintf(w, format+"\n", args...) }
 
-// left out of a draft: what nobody answers for a first check.
-var leftOut = map[string]bool{"regola": true, "waivers": true, "rulebooks": true, "tables": true, "confirmed": true, "pictures": true}
-
-// structure writes the fields of a struct.
-func (w *writer) structure(t reflect.Type, path string, depth int) {
-	for _, f := range reflect.VisibleFields(t) {
-		name := fact.FieldName(f)
-		if name == "" || path == "" && leftOut[name] {
+// structure writes the fields of the dossier, or of a block in it.
+func (w *writer) structure(fields []*dossier.Field, depth int) {
+	indent := strings.Repeat("  ", depth)
+	for _, f := range fields {
+		if f.Tag.Get("draft") == "no" || f.Path == "listing" {
 			continue
 		}
-		here := strings.TrimPrefix(path+"."+name, ".")
-		if path == "" {
+		if depth == 0 {
 			w.line("")
 		}
-		indent := strings.Repeat("  ", depth)
-		w.line("%s# %s", indent, f.Tag.Get("doc"))
-		w.needed(here, indent)
-		ft := f.Type
+		w.line("%s# %s", indent, f.Doc)
+		w.needed(f.Path, indent)
 		switch {
-		case ft.Implements(reflect.TypeFor[interface{ PerStoreValue() reflect.Type }]()) || reflect.PointerTo(ft).Implements(reflect.TypeFor[interface{ PerStoreValue() reflect.Type }]()):
-			w.perStore(here, name, indent)
-		case ft.Kind() == reflect.Struct && strings.HasSuffix(ft.PkgPath(), "/dossier") && ft != reflect.TypeFor[dossier.Secret]():
-			w.line("%s%s:", indent, name)
-			w.structure(ft, here, depth+1)
-		case w.known.value(here) != "":
-			w.line("%s%s: %s", indent, name, w.known.value(here))
-			if here == "app.default_locale" && w.known.Assumed {
+		case f.PerStore():
+			w.perStore(f.Path, f.Name, indent)
+		case f.Block() && !f.List:
+			w.line("%s%s:", indent, f.Name)
+			w.structure(f.In, depth+1)
+		case w.known.value(f.Path) != "":
+			w.line("%s%s: %s", indent, f.Name, w.known.value(f.Path))
+			if f.Path == "app.default_locale" && w.known.Assumed {
 				w.line("%s# suggested: English is assumed, since no package says it", indent)
 			}
 		default:
-			w.open(here, name, f, indent)
+			w.open(f, indent)
 		}
 	}
 }
@@ -274,39 +267,28 @@ func (w *writer) choices(indent, prefix string, yes bool) {
 }
 
 // open writes a field that nobody answered, as a comment.
-func (w *writer) open(path, name string, f reflect.StructField, indent string) {
-	t := f.Type
-	for t.Kind() == reflect.Pointer {
-		t = t.Elem()
-	}
-	if t.Kind() == reflect.Slice && (t.Elem().Kind() == reflect.Pointer || t.Elem().Kind() == reflect.Struct) {
-		item := t.Elem()
-		if item.Kind() == reflect.Pointer {
-			item = item.Elem()
-		}
+func (w *writer) open(f *dossier.Field, indent string) {
+	switch {
+	case f.Block():
 		var fields []string
-		for _, f := range reflect.VisibleFields(item) {
-			if n := fact.FieldName(f); n != "" {
-				fields = append(fields, n+": "+w.sample(f))
-			}
+		for _, x := range f.In {
+			fields = append(fields, x.Name+": "+w.sample(x))
 		}
 		if f.Tag.Get("asked") != "" {
-			w.line("%s# %s: []   # none", indent, name)
+			w.line("%s# %s: []   # none", indent, f.Name)
 		}
-		w.line("%s# %s:", indent, name)
+		w.line("%s# %s:", indent, f.Name)
 		w.line("%s#   - {%s}", indent, strings.Join(fields, ", "))
-		w.suggest(path, indent)
-		return
-	}
-	if t.Kind() == reflect.Map {
-		w.line("%s# %s:", indent, name)
+	case f.Type.Kind() == reflect.Map:
+		w.line("%s# %s:", indent, f.Name)
 		for _, word := range w.words[f.Tag.Get("words")] {
 			w.line("%s#   %s: …%s", indent, word, values(w.words[f.Tag.Get("words")+"/"+word]))
 		}
 		return
+	default:
+		w.line("%s# %s: %s", indent, f.Name, w.sample(f))
 	}
-	w.line("%s# %s: %s", indent, name, w.sample(f))
-	w.suggest(path, indent)
+	w.suggest(f.Path, indent)
 }
 
 func values(list []string) string {
@@ -317,21 +299,20 @@ func values(list []string) string {
 }
 
 // sample shows what an answer looks like.
-func (w *writer) sample(f reflect.StructField) string {
+func (w *writer) sample(f *dossier.Field) string {
 	t := f.Type
 	for t.Kind() == reflect.Pointer {
 		t = t.Elem()
 	}
-	if enum := f.Tag.Get("enum"); enum != "" {
-		return strings.ReplaceAll(enum, "|", " | ")
+	if len(f.Enum) > 0 {
+		return strings.Join(f.Enum, " | ")
 	}
-	list := t.Kind() == reflect.Slice
 	text := "…"
 	if words := w.words[f.Tag.Get("words")]; len(words) > 0 && len(words) <= 8 {
 		text = strings.Join(words, " | ")
 	}
 	switch {
-	case list:
+	case f.List:
 		return "[" + text + "]"
 	case t.Kind() == reflect.Bool:
 		return "true | false"
@@ -417,16 +398,15 @@ func (k *Known) listing(language string, first bool) string {
 	w.line("# The texts of the page in %s. An android: or ios: block in this file holds texts", language)
 	w.line("# in which a store differs.")
 	w.line("name: %s", scalar(cmp.Or(k.Names[language], k.Name)))
-	for _, f := range reflect.VisibleFields(reflect.TypeFor[dossier.Texts]()) {
-		name := fact.FieldName(f)
-		if name == "" || name == "name" {
+	for _, f := range dossier.FieldAt("listing").In {
+		if f.Name == "name" {
 			continue
 		}
 		w.line("")
-		w.line("# %s", f.Tag.Get("doc"))
+		w.line("# %s", f.Doc)
 		var stores []string
 		for _, t := range k.Texts {
-			if t.Text == name && (t.Needed == "every" || t.Needed == "default" && first) {
+			if t.Text == f.Name && (t.Needed == "every" || t.Needed == "default" && first) {
 				stores = append(stores, t.Store)
 			}
 		}
@@ -434,15 +414,15 @@ func (k *Known) listing(language string, first bool) string {
 			w.line("# needed: %s", strings.Join(stores, ", "))
 		}
 		switch {
-		case name == "description" || name == "release_notes":
-			w.line("# %s: |", name)
+		case f.Tag.Get("text") == dossier.Prose:
+			w.line("# %s: |", f.Name)
 			w.line("#   …")
-		case f.Type.Kind() == reflect.Slice:
-			w.line("# %s: […]", name)
+		case f.List:
+			w.line("# %s: […]", f.Name)
 		case f.Type.Kind() == reflect.Map:
-			w.line("# %s: {1-start.png: …}", name)
+			w.line("# %s: {1-start.png: …}", f.Name)
 		default:
-			w.line("# %s: …", name)
+			w.line("# %s: …", f.Name)
 		}
 	}
 	return w.String()

@@ -123,7 +123,25 @@ type Source struct {
 type Expr struct {
 	Type *types.Type
 	Uses []string // the variables that it names
+	ast  *ast.AST
 	prog cel.Program
+}
+
+// Select is a field that a condition takes from a struct of the tree.
+type Select struct{ Type, Field string } // the type as TypeOf names it, the field by its json tag
+
+// Selects lists the fields that a condition takes from structs, each once.
+func (x *Expr) Selects() (out []Select) {
+	ast.PreOrderVisit(x.ast.Expr(), ast.NewExprVisitor(func(e ast.Expr) {
+		if e.Kind() != ast.SelectKind {
+			return
+		}
+		s := Select{x.ast.GetType(e.AsSelect().Operand().ID()).TypeName(), e.AsSelect().FieldName()}
+		if !slices.Contains(out, s) {
+			out = append(out, s)
+		}
+	}))
+	return out
 }
 
 // ItemType is the type of the items of a list, or nil when it is no list.
@@ -154,7 +172,7 @@ func (e *Env) Compile(s Source, want, item *types.Type) (*Expr, place.Problems) 
 	if err != nil {
 		return nil, place.Problems{s.problem(err.Error())}
 	}
-	x := &Expr{Type: result, prog: prog}
+	x := &Expr{Type: result, ast: typed, prog: prog}
 	for _, r := range typed.ReferenceMap() {
 		if slices.Contains(e.names, r.Name) && !slices.Contains(x.Uses, r.Name) {
 			x.Uses = append(x.Uses, r.Name)
@@ -388,7 +406,8 @@ func (x *Expr) Eval(s *Scope) (Value, error) {
 		}
 	}
 	if err != nil {
-		if strings.Contains(err.Error(), "cost limit") {
+		var ended interpreter.EvalCancelledError
+		if errors.As(err, &ended) && ended.Cause == interpreter.CostLimitExceeded {
 			return Value{}, ErrCost
 		}
 		return Value{}, errors.New(strings.TrimSpace(err.Error()))

@@ -58,8 +58,8 @@ func Find(l *dossier.Listing, t dossier.Texts, page, store string, rows []*table
 		}
 	}
 	base := primary(l.Locale)
-	texts := []struct{ field, text string }{{"name", t.Name}, {"tagline", t.Tagline}, {"pitch", t.Pitch}, {"highlight", t.Highlight},
-		{"description", t.Description}, {"release_notes", t.ReleaseNotes}, {"keywords", strings.Join(t.Keywords, "\n")}}
+	var texts []struct{ field, text string }
+	t.Each("\n", func(key, text string) { texts = append(texts, struct{ field, text string }{key, text}) })
 	known := make([]*matches, len(texts))
 	for i := range texts {
 		texts[i].text = clip(texts[i].text)

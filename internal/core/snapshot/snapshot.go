@@ -163,11 +163,11 @@ func fromDossier(r *ledger.Release, s *submission.Submission, root string) {
 		if t.Page != "" {
 			where = t.Page + "/" + where
 		}
-		for _, x := range []struct{ key, text string }{{"name", t.Name}, {"tagline", t.Tagline}, {"pitch", t.Pitch}, {"highlight", t.Highlight}, {"description", t.Description}, {"release_notes", t.ReleaseNotes}, {"keywords", strings.Join(t.Keywords, ",")}} {
-			if x.text != "" {
-				r.Texts[where+"/"+x.key] = digest(x.text)
+		t.Each(",", func(key, text string) {
+			if text != "" {
+				r.Texts[where+"/"+key] = digest(text)
 			}
-		}
+		})
 	}
 	if s.Pictures != nil {
 		r.Pictures = map[string]string{}

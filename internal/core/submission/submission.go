@@ -12,6 +12,7 @@ import (
 	"regola.example/regola/internal/core/backend"
 	"regola.example/regola/internal/core/disclosure"
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/engine"
 	"regola.example/regola/internal/core/evidence"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
@@ -29,11 +30,15 @@ import (
 
 // Submission is one release for one store. A part that is not there is nil,
 // and its gap says why: rules that need it are not judged.
+//
+// The tag absent says what a nil pointer in a part means: that it was not read, or, which
+// is the default, that the dossier does not answer it. The tag from names what a list
+// comes from as a whole, so that it is unknown without that.
 type Submission struct {
 	fact.Mark  `json:"-"`
 	Store      string                  `json:"store"`   // the store's id
 	Version    string                  `json:"version"` // the dossier's, or else the package's
-	Pkg        *facts.Package          `json:"pkg"`
+	Pkg        *facts.Package          `json:"pkg" absent:"not-read"`
 	App        *App                    `json:"app"`
 	Account    *dossier.Account        `json:"account"`
 	Contact    *dossier.Contact        `json:"contact"`
@@ -41,22 +46,22 @@ type Submission struct {
 	Answers    *dossier.Answers        `json:"answers"`
 	Review     *dossier.Review         `json:"review"`
 	Release    *dossier.Release        `json:"release"`
-	Products   []*dossier.Product      `json:"products"`
-	Texts      []*Texts                `json:"texts"` // those of the usual page, then those of further pages
-	Listing    []*Texts                `json:"listing"`
-	Pages      []*Page                 `json:"pages"`   // further pages of the store
-	Wording    []*phrases.Hit          `json:"wording"` // of the texts, that stores turn away
+	Products   []*dossier.Product      `json:"products" from:"dossier"`
+	Texts      []*Texts                `json:"texts" from:"listing"` // those of the usual page, then those of further pages
+	Listing    []*Texts                `json:"listing" from:"listing"`
+	Pages      []*Page                 `json:"pages"`                  // further pages of the store
+	Wording    []*phrases.Hit          `json:"wording" from:"listing"` // of the texts, that stores turn away
 	Events     []*dossier.Event        `json:"events"`
 	Rating     *rating.Rating          `json:"rating"` // estimated from the answers on the content
 	Disclosure *disclosure.Disclosure  `json:"-"`      // the store's form on data, derived from the answers
-	Evidence   *evidence.Evidence      `json:"evidence"`
-	Testers    *testers.List           `json:"testers"`     // the list of testers that the dossier names
-	Backend    *backend.Backend        `json:"backend"`     // who reaches what in the app's backend
-	Pictures   *pictures.Gallery       `json:"pictures"`    // graphics of the store page
-	Previous   *ledger.Release         `json:"previous"`    // the release before this one
-	History    *ledger.History         `json:"history"`     // all that the ledger knows of this store
-	Fetched    *fetched.Fetched        `json:"fetched"`     // what the dossier's links lead to
-	HasDossier bool                    `json:"has_dossier"` // a dossier is behind the submission
+	Evidence   *evidence.Evidence      `json:"evidence" absent:"not-read"`
+	Testers    *testers.List           `json:"testers"`                    // the list of testers that the dossier names
+	Backend    *backend.Backend        `json:"backend" absent:"not-read"`  // who reaches what in the app's backend
+	Pictures   *pictures.Gallery       `json:"pictures" absent:"not-read"` // graphics of the store page
+	Previous   *ledger.Release         `json:"previous"`                   // the release before this one
+	History    *ledger.History         `json:"history"`                    // all that the ledger knows of this store
+	Fetched    *fetched.Fetched        `json:"fetched" absent:"not-read"`  // what the dossier's links lead to
+	HasDossier bool                    `json:"has_dossier"`                // a dossier is behind the submission
 	bare       bool                    // there is none, and that is known
 	Confirmed  []*dossier.Confirmation `json:"-"`
 	Tables     *tables.Set             `json:"-"`
@@ -191,11 +196,6 @@ func (s *Submission) known() map[string]string {
 	return out
 }
 
-// kinds says what a nil pointer means in each part of the tree: in the package
-// and the evidence that it was not read, in the dossier that it was not
-// answered.
-var kinds = map[string]fact.Kind{"pkg": fact.NotRead, "evidence": fact.NotRead, "pictures": fact.NotRead, "fetched": fact.NotRead, "backend": fact.NotRead}
-
 // Prepare tells every part its path and what its gaps mean. New calls it;
 // whoever fills a Submission by hand must.
 func (s *Submission) Prepare() {
@@ -224,9 +224,9 @@ func (s *Submission) Prepare() {
 		if name == "pkg" && s.Pkg != nil && s.Pkg.Path() == name {
 			continue // read from a file, and shared with other submissions
 		}
-		kind := kinds[name]
-		if kind == "" {
-			kind = fact.NotAnswered
+		kind := fact.NotAnswered
+		if k := v.Type().Field(i).Tag.Get("absent"); k != "" {
+			kind = fact.Kind(k)
 		}
 		fact.Stamp(v.Field(i).Interface(), name, kind)
 	}
@@ -258,6 +258,29 @@ func (s *Submission) Remember(previous *ledger.Release, h *ledger.History) {
 	fact.Stamp(s.History, "history", fact.NotGiven)
 }
 
+// SelectOf is the field of a struct that a path names as rules write it, such as
+// contact.email or products.price, whose lists stand for their items. ok is false for
+// what is no field, and for a part as a whole.
+func SelectOf(path string) (sel engine.Select, ok bool) {
+	t := reflect.TypeFor[Submission]()
+	names := strings.Split(path, ".")
+	for i, name := range names {
+		for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
+			t = t.Elem()
+		}
+		if t.Kind() != reflect.Struct {
+			return sel, false
+		}
+		at := slices.IndexFunc(reflect.VisibleFields(t), func(f reflect.StructField) bool { return fact.RuleName(f) == name })
+		if at < 0 {
+			return sel, false
+		}
+		sel, ok = engine.Select{Type: engine.TypeOf(t).TypeName(), Field: name}, i > 0
+		t = reflect.VisibleFields(t)[at].Type
+	}
+	return sel, ok
+}
+
 // PackagePlace is the package file, or nowhere.
 func (s *Submission) PackagePlace() place.Place {
 	if s.Pkg != nil {
@@ -276,8 +299,16 @@ func (s *Submission) withoutDossier() {
 	for _, part := range []any{s.App, s.Account, s.Contact, s.Links, s.Answers, s.Review, s.Release} {
 		lose(reflect.ValueOf(part).Elem(), gap)
 	}
-	for _, part := range []string{"products", "listing", "texts", "wording"} {
-		s.Lose(part, gap)
+	s.loseParts(gap, "dossier", "listing")
+}
+
+// loseParts loses the parts that come from the dossier or its listings as a whole.
+func (s *Submission) loseParts(gap fact.Gap, from ...string) {
+	t := reflect.TypeFor[Submission]()
+	for i := range t.NumField() {
+		if f := t.Field(i); slices.Contains(from, f.Tag.Get("from")) {
+			s.Lose(fact.FieldName(f), gap)
+		}
 	}
 }
 
@@ -320,11 +351,7 @@ func (s *Submission) fromDossier(src *Sources) {
 	s.Account = &d.Account
 	s.Contact, s.Links, s.Answers, s.Review, s.Release = &d.Contact, &d.Links, &d.Answers, &d.Review, &d.Release
 	s.Products, s.Events, s.Confirmed = d.Products, d.Events, d.Confirmed
-	a := &App{Name: d.App.Name, Kind: d.App.Kind, DefaultLocale: d.App.DefaultLocale, Tags: d.App.Tags, Price: d.App.Price, Copyright: d.App.Copyright}
-	a.SetSelf(d.App.Self())
-	for _, f := range []string{"name", "kind", "default_locale", "tags", "price", "copyright"} {
-		a.Put(f, d.App.Field(f))
-	}
+	a := appOf(&d.App)
 	a.ID, _, _ = d.App.IDs.For(st.Blocks)
 	a.Put("id", d.App.IDs.Where(st.Blocks))
 	a.Category, _, _ = d.App.Category.For(st.Blocks)
@@ -346,10 +373,25 @@ func (s *Submission) fromDossier(src *Sources) {
 		s.Pages, s.Texts = append(s.Pages, page), append(s.Texts, page.Texts...)
 	}
 	if len(d.Listing) == 0 {
-		for _, part := range []string{"listing", "texts", "wording"} {
-			s.Lose(part, fact.Unanswered("the dossier has no listing yet"))
+		s.loseParts(fact.Unanswered("the dossier has no listing yet"), "listing")
+	}
+}
+
+// appOf takes over what the dossier says of the app for every store: the fields of the
+// same names, with their places.
+func appOf(d *dossier.App) *App {
+	a := &App{}
+	a.SetSelf(d.Self())
+	from, to := reflect.ValueOf(d).Elem(), reflect.ValueOf(a).Elem()
+	for i := range from.NumField() {
+		f := from.Type().Field(i)
+		name := fact.FieldName(f)
+		if v := to.FieldByName(f.Name); name != "" && v.IsValid() && v.Type() == f.Type {
+			v.Set(from.Field(i))
+			a.Put(name, d.Field(name))
 		}
 	}
+	return a
 }
 
 // texts are those of one language as the store shows them; what is in them that

@@ -17,9 +17,9 @@ type Module struct {
 	Name             string   `json:"name"`
 	Delivery         string   `json:"delivery"` // install-time, on-demand, fast-follow, conditional
 	Kind             string   `json:"kind"`     // base, feature, assets, model
-	ID               string   `json:"id"`
-	VersionCode      *int64   `json:"version_code"`
-	SplitName        string   `json:"split_name"` // the manifest's split attribute
+	ID               string   `json:"id" axml:"@package,plain"`
+	VersionCode      *int64   `json:"version_code" axml:"@versionCode,mask=0xffffffff,needed"`
+	SplitName        string   `json:"split_name" axml:"@split,plain"` // the manifest's split attribute
 	Title            string   `json:"title"`
 	TitleInModule    bool     `json:"title_in_module,omitempty"` // it is in the module's own table, not in the base's
 	DeliveryDeclared bool     `json:"delivery_declared"`         // a distribution element says it

@@ -6,8 +6,6 @@ package android
 
 import (
 	"fmt"
-	"strconv"
-	"strings"
 	"sync"
 
 	"regola.example/regola/internal/core/fact"
@@ -66,9 +64,7 @@ func Read(file string, t *files.Tree, bundle, digests bool) (*facts.Android, err
 	r.loadTable()
 	r.out.SetSelf(at)
 	r.out.Manifest.SetSelf(at)
-	r.identity(manifest, at)
-	r.levels(manifest, at)
-	r.reach(manifest, at, "")
+	r.base(manifest, at)
 	app := manifest.Child("application")
 	switch {
 	case r.out.Manifest.Split != "":
@@ -81,10 +77,6 @@ func Read(file string, t *files.Tree, bundle, digests bool) (*facts.Android, err
 		gap := fact.Unread("the manifest has no application element")
 		r.out.Resources.Lose("label", gap)
 		r.out.Lose("icon", gap)
-	}
-	if app != nil {
-		r.application(app, at)
-		r.components(app, at, "")
 	}
 	r.implied()
 	r.placeholders(manifest, at)
@@ -179,53 +171,6 @@ func (r *reader) literal(a *resource.Attr) (resource.Value, bool) {
 	}
 	v := best.(resource.Value)
 	return v, v.Kind != resource.Reference
-}
-
-func (r *reader) text(e *resource.Element, id uint32, name string) string {
-	a := e.Attr(id, name)
-	if v, ok := r.literal(a); ok {
-		return v.AsString()
-	} else if a != nil {
-		return a.Value.AsString()
-	}
-	return ""
-}
-
-// truth reads a boolean attribute; absent or unreadable gives the default.
-func (r *reader) truth(e *resource.Element, id uint32, name string, def bool) bool {
-	v, ok := r.literal(e.Attr(id, name))
-	if !ok {
-		return def
-	}
-	switch v.Kind {
-	case resource.Bool, resource.Int:
-		return v.Int != 0
-	case resource.String:
-		return v.Text == "true" || v.Text == "1"
-	}
-	return def
-}
-
-// number reads a whole-number attribute, also when it is written as text.
-func (r *reader) number(e *resource.Element, id uint32, name string) (n int64, text string, ok bool) {
-	return r.numberOf(e.Attr(id, name))
-}
-
-func (r *reader) numberOf(a *resource.Attr) (n int64, text string, ok bool) {
-	if a == nil {
-		return 0, "", false
-	}
-	v, lit := r.literal(a)
-	switch {
-	case !lit:
-		return 0, a.Value.AsString(), false
-	case v.Kind == resource.Int || v.Kind == resource.Color:
-		return v.Int, v.AsString(), true
-	case v.Kind == resource.String:
-		n, err := strconv.ParseInt(strings.TrimSpace(v.Text), 0, 64)
-		return n, v.Text, err == nil
-	}
-	return 0, v.AsString(), false
 }
 
 // resolve follows a value through the table.

@@ -36,22 +36,12 @@ func (r *reader) modules() error {
 }
 
 // module fills one module's facts from its manifest and its files.
-func (r *reader) module(m *facts.Module, manifest *resource.Element, at place.Place) {
-	if a := manifest.Plain("package"); a != nil {
-		m.ID = a.Value.AsString()
-	}
-	if a := manifest.Plain("split"); a != nil {
-		m.SplitName = a.Value.AsString()
-	}
-	if n, _, ok := r.number(manifest, attrVersionCode, "versionCode"); ok {
-		m.VersionCode = &n
-	} else {
-		m.Lose("version_code", fact.Unread("the module's manifest has no version code"))
-	}
+func (r *reader) module(m *facts.Module, manifest *resource.Element, doc place.Place) {
+	r.decode(m, node{manifest, "manifest"}, doc, false)
 	mod := manifest.Child("module")
 	if mod != nil {
 		m.Instant = distribution(mod, "instant") == "true"
-		if t := byName(mod, "title"); t != nil {
+		if t := mod.Named("title"); t != nil {
 			if v, ok := r.literal(t); ok {
 				m.Title = v.AsString()
 			} else if title := r.ownTitle(m.Name, t); title != "" {
@@ -64,10 +54,7 @@ func (r *reader) module(m *facts.Module, manifest *resource.Element, at place.Pl
 	if m.Name == "base" {
 		m.Kind, m.DeliveryDeclared = "base", true
 	} else {
-		r.reach(manifest, at, m.Name)
-		if app := manifest.Child("application"); app != nil {
-			r.components(app, at, m.Name)
-		}
+		r.feature(manifest, doc, m.Name)
 		m.Delivery = delivery(manifest)
 		if mod != nil {
 			m.Conditions = conditions(mod)
@@ -123,10 +110,8 @@ func (r *reader) noTitle(a *resource.Attr) string {
 // distribution reads an attribute of the distribution namespace, whose names
 // clash with none of the platform's.
 func distribution(e *resource.Element, name string) string {
-	for i := range e.Attrs {
-		if e.Attrs[i].Name == name {
-			return e.Attrs[i].Value.AsString()
-		}
+	if a := e.Named(name); a != nil {
+		return a.Value.AsString()
 	}
 	return ""
 }

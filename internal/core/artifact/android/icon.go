@@ -14,9 +14,9 @@ import (
 
 // icon follows the launcher icon through the table to its files.
 func (r *reader) icon(app *resource.Element, at place.Place) {
-	markIn(&r.out.Mark, app, at, "icon", "application", attrIcon, "icon")
-	icon := &facts.Icon{Round: app.Attr(attrRoundIcon, "roundIcon") != nil}
-	a := app.Attr(attrIcon, "icon")
+	icon := &facts.Icon{Round: app.Attr("roundIcon") != nil}
+	a := app.Attr("icon")
+	r.out.Put("icon", attrPlace(at, app, "application", "icon"))
 	if a == nil {
 		icon.SetSelf(key(at, "application", "", app.Offset))
 		r.out.Icon = icon
@@ -100,7 +100,7 @@ func (r *reader) foreground(icon *facts.Icon, layer *resource.Element) {
 	if layer == nil || icon.Solid {
 		return
 	}
-	a := byName(layer, "drawable")
+	a := layer.Attr("drawable")
 	if a == nil {
 		return
 	}
@@ -124,7 +124,7 @@ func (r *reader) background(icon *facts.Icon, layer *resource.Element) {
 	if layer == nil || icon.Fill != "" {
 		return
 	}
-	a := byName(layer, "drawable")
+	a := layer.Attr("drawable")
 	if a == nil {
 		return
 	}
@@ -146,10 +146,10 @@ func (r *reader) background(icon *facts.Icon, layer *resource.Element) {
 			continue
 		}
 		for _, p := range root.All("path") {
-			if c := byName(p, "fillColor"); c != nil && icon.Fill == "" && c.Value.Kind == resource.Color {
+			if c := p.Attr("fillColor"); c != nil && icon.Fill == "" && c.Value.Kind == resource.Color {
 				icon.Fill = c.Value.AsString()
 			}
-			if c := byName(p, "strokeColor"); c != nil && c.Value.Kind == resource.Color && !slices.Contains(icon.Strokes, c.Value.AsString()) {
+			if c := p.Attr("strokeColor"); c != nil && c.Value.Kind == resource.Color && !slices.Contains(icon.Strokes, c.Value.AsString()) {
 				icon.Strokes = append(icon.Strokes, c.Value.AsString())
 			}
 		}

@@ -14,6 +14,7 @@ import (
 	"google.golang.org/protobuf/encoding/protowire"
 
 	"regola.example/regola/internal/core/artifact/android"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/files"
 	"regola.example/regola/internal/seed"
@@ -335,4 +336,35 @@ func TestIconLooks(t *testing.T) {
 		assert.Equal(t, strings.Contains(f.Path, "torn"), f.Unread("colors") != "", "what was not counted is not passed: %s", f.Path)
 	}
 	assert.Equal(t, map[string]int64{"i.xml": 0, "bg.xml": 0, "blank.png": 1, "two.png": 2, "torn.png": 0}, got)
+}
+
+// TestManifestKinds holds that an attribute of another kind than its field is unknown, with
+// its place, and one whose name a shrinker took is found by its id.
+func TestManifestKinds(t *testing.T) {
+	a := manifest(t, "versionCodeMajor=one", xml("uses-sdk", "minSdkVersion=#24 maxSdkVersion=all"),
+		xml("uses-permission", "name=SCAN maxSdkVersion=x usesPermissionFlags=neverForLocation"), xml("uses-feature", "name=f required=maybe"),
+		xml("application", "debuggable=maybe testOnly=@x allowBackup=0 hasCode=1 extractNativeLibs=yes requestLegacyExternalStorage=?true localeConfig=res/xml/l.xml enableOnBackInvokedCallback=?false pageSizeCompat=enabled dataExtractionRules=res/xml/d.xml",
+			xml("service", "name=.S exported=sometimes enabled=?false foregroundServiceType=location"), xml("uses-library", "name=maps required=?false")))
+	m := a.Manifest
+	for field, why := range map[string]string{
+		"version_code_major": `versionCodeMajor is "one", not a number`,
+		"max_level":          `maxSdkVersion is "all", not a number`,
+		"debuggable":         `debuggable is "maybe", not true or false`,
+		"test_only":          "testOnly refers to @0x7f010001, which is not in the resource table",
+		"extract_native":     `extractNativeLibs is "yes", not true or false`,
+	} {
+		assert.Equal(t, why, m.Unread(field), field)
+	}
+	assert.Equal(t, "application@debuggable", m.Gap("debuggable").At.Key)
+	assert.Contains(t, m.Permissions[0].Unread("max_level"), "not a number")
+	assert.Contains(t, m.Permissions[0].Unread("never_for_location"), "not a number")
+	assert.Contains(t, m.Features[0].Unread("required"), "not true or false")
+	s := m.Components[0]
+	assert.Contains(t, s.Unread("exported"), "not true or false")
+	assert.Contains(t, s.Unread("foreground"), "not a number")
+	assert.Equal(t, "application/service a.b.S@exported", strings.Replace(s.Gap("exported").At.Key, "service .S", "service a.b.S", 1))
+	assert.False(t, m.AllowBackup || s.Enabled || m.UsesLibraries[0].Required)
+	assert.True(t, m.HasCode && m.LegacyStorage && m.BackOptOut && m.PageCompat && m.BackupRules)
+	assert.Equal(t, "res/xml/l.xml", m.LocaleConfig)
+	assert.Empty(t, fact.Unknown(a, ""))
 }

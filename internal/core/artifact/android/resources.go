@@ -79,8 +79,8 @@ func (r *reader) translatedTexts() map[uint32]map[string]string {
 
 // label resolves the app's name in every language.
 func (r *reader) label(app *resource.Element, at place.Place) {
-	markIn(&r.out.Resources.Mark, app, at, "label", "application", attrLabel, "label")
-	a := app.Attr(attrLabel, "label")
+	r.out.Resources.Put("label", attrPlace(at, app, "application", "label"))
+	a := app.Attr("label")
 	if a == nil {
 		r.out.Resources.Label = &facts.Text{}
 		return

@@ -21,7 +21,7 @@ const numbered = "an APK keeps the platform's theme attributes as numbers, and t
 
 // theme reads the style that an element wears.
 func (r *reader) theme(e *resource.Element, at place.Place, element string) {
-	a := e.Attr(attrTheme, "theme")
+	a := e.Attr("theme")
 	if a == nil {
 		return
 	}

@@ -18,10 +18,10 @@ func TestParse(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "manifest", root.Name)
 	assert.Equal(t, "org.example.terrafuoco", root.Plain("package").Value.Text)
-	target := root.Child("uses-sdk").Attr(0x01010270, "targetSdkVersion")
+	target := root.Child("uses-sdk").Attr("targetSdkVersion")
 	assert.Equal(t, resource.Value{Kind: resource.Int, Int: 36}, target.Value)
 	assert.Equal(t, resource.AndroidNS, target.NS)
-	label := root.Child("application").Attr(0x01010001, "label")
+	label := root.Child("application").Attr("label")
 	assert.Equal(t, resource.Reference, label.Value.Kind)
 	assert.EqualValues(t, 0x7f, label.Value.Ref>>24)
 	assert.Len(t, root.All("uses-permission"), 4)
@@ -36,7 +36,7 @@ func TestNamesDropped(t *testing.T) {
 	for i := range uses.Attrs {
 		uses.Attrs[i].Name = ""
 	}
-	assert.NotNil(t, uses.Attr(0x01010270, "targetSdkVersion"))
+	assert.NotNil(t, uses.Attr("targetSdkVersion"))
 }
 
 func TestCutOff(t *testing.T) {

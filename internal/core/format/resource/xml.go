@@ -17,7 +17,7 @@ type Element struct {
 	Offset   int64  // of the element in the compiled file, in bytes
 }
 
-// Attr is one attribute. ShrinkerMarks drop the name of platform attributes and
+// Attr is one attribute. Shrinkers drop the name of platform attributes and
 // keep the id, so look attributes up with Element.Attr.
 type Attr struct {
 	NS, Name string
@@ -26,15 +26,27 @@ type Attr struct {
 	Offset   int64
 }
 
-// Attr finds a platform attribute by its id or, failing that, by its name.
-func (e *Element) Attr(id uint32, name string) *Attr {
+// Attr finds an attribute of the platform: by its id where that is known, or else by its
+// name.
+func (e *Element) Attr(name string) *Attr {
+	id := ids[name]
 	for i := range e.Attrs {
 		a := &e.Attrs[i]
 		if id != 0 && a.ID == id {
 			return a
 		}
-		if a.ID == 0 && a.Name == name && (a.NS == AndroidNS || a.NS == "") {
+		if a.Name == name && (a.ID == 0 || id == 0) && (a.NS == AndroidNS || a.NS == "") {
 			return a
+		}
+	}
+	return nil
+}
+
+// Named finds an attribute by its name in any namespace.
+func (e *Element) Named(name string) *Attr {
+	for i := range e.Attrs {
+		if e.Attrs[i].Name == name {
+			return &e.Attrs[i]
 		}
 	}
 	return nil

@@ -11,6 +11,7 @@ import (
 	"regola.example/regola/internal/core/artifact"
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/evidence"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/signs"
 	"regola.example/regola/internal/core/spell"
@@ -81,7 +82,7 @@ the developer's to choose: each missing one is marked, never guessed.`,
 			if p.IOS == nil {
 				return usageError("an Android package has no privacy manifest", "give an .ipa file or an app folder")
 			}
-			if why := ev.Unread("reasons"); why != "" {
+			if why := fact.ReasonOf(ev, &ev.Reasons); why != "" {
 				return usageError("what the code uses is not known: "+why, "build again, and give the package as the build made it")
 			}
 			i := slices.IndexFunc(slices.Concat(p.IOS.Bundles, p.IOS.Resources), func(b *facts.Bundle) bool { return b.Path == bundle })

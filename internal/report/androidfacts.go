@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/tables"
 )
@@ -278,7 +279,7 @@ func androidSigning(t *factsTable, _ string, v any) {
 	if s.SideFile {
 		t.row("scheme-4 file", "yes")
 	}
-	switch g := s.Gap("verified"); {
+	switch g := fact.GapOf(s, &s.Verified); {
 	case g != nil && s.Verified != nil:
 		t.row("digests", "cannot be judged: "+g.What)
 	case s.Verified != nil:

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"regola.example/regola/internal/core/evidence"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 )
 
@@ -36,7 +37,7 @@ func sure(confidence string, guess bool) string {
 func EvidenceTable(w io.Writer, p *facts.Package, e *evidence.Evidence, look Look) error {
 	t := &factsTable{printer: printer{w: w, look: look}, opened: true}
 	t.line("%s", t.strong(p.File))
-	if why := e.Unread("sdks"); why != "" {
+	if why := fact.ReasonOf(e, &e.SDKs); why != "" {
 		t.line("")
 		t.block(0, "", nil, "Third-party code is not wholly known: "+why, nil)
 	}

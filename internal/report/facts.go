@@ -121,7 +121,7 @@ var factRows = []factRow{
 	{"bundle", "not split by", "android.bundle.config.not_split_by", plain},
 	{"bundle", "mapping file", "android.bundle.metadata.mapping", always("present", "none")},
 	{"bundle", "native symbols", "android.bundle.metadata", of(func(m *facts.Metadata) string {
-		if m.Gap("native_symbols") != nil {
+		if fact.GapOf(m, &m.NativeSymbols) != nil {
 			return ""
 		}
 		return Count(len(m.NativeSymbols), "library", "libraries")

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 )
 
@@ -21,7 +22,7 @@ func iosIcon(i *facts.IOSIcon) string {
 // iconSet says which pictures of an icon are in the asset catalogue: sizes by
 // device and appearance. Only the large picture must be opaque.
 func iconSet(icon *facts.IOSIcon) string {
-	if !icon.Catalog || icon.Gap("set") != nil {
+	if !icon.Catalog || fact.GapOf(icon, &icon.Set) != nil {
 		return ""
 	}
 	var order, parts []string
@@ -122,7 +123,7 @@ func iosBuild(a *facts.IOS) string {
 	switch p := b.Profile; {
 	case p != nil:
 		text = map[string]string{"store": "for the store", "ad-hoc": "for named devices", "development": "for development", "enterprise": "for one organisation"}[p.Kind]
-	case b.Signature == nil && b.Unread("signature") != "":
+	case b.Signature == nil && fact.ReasonOf(b, &b.Signature) != "":
 		text = "signature not read"
 	case b.Signature == nil || b.Signature.Adhoc:
 		text = "not signed by anybody"
@@ -165,7 +166,7 @@ func privacyManifests(t *factsTable, _ string, v any) {
 	for _, b := range v.([]*facts.Bundle) {
 		m := b.Privacy
 		if m == nil {
-			if why := b.Unread("privacy"); b.PrivacyPresent && why != "" {
+			if why := fact.ReasonOf(b, &b.Privacy); b.PrivacyPresent && why != "" {
 				t.row(bundleName(b), "not read: "+why)
 			} else {
 				none = append(none, bundleName(b))
@@ -224,7 +225,7 @@ func (t *factsTable) bundle(b, app *facts.Bundle) {
 	}
 	switch s := b.Signature; {
 	case s == nil:
-		row("signature", "not read: "+b.Unread("signature"))
+		row("signature", "not read: "+fact.ReasonOf(b, &b.Signature))
 	case s.Adhoc:
 		row("signature", "by nobody (ad hoc)")
 	case app.Signature == nil || s.Team != app.Signature.Team:

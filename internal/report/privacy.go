@@ -47,8 +47,8 @@ func (t *factsTable) iosPrivacy(a *facts.IOS, e *evidence.Evidence) {
 	}
 	t.line("")
 	switch {
-	case e.Unread("reasons") != "":
-		t.block(0, "", nil, "What the code uses is not known: "+e.Unread("reasons"), nil)
+	case fact.ReasonOf(e, &e.Reasons) != "":
+		t.block(0, "", nil, "What the code uses is not known: "+fact.ReasonOf(e, &e.Reasons), nil)
 	case missing > 0:
 		t.line("%s", t.look.paint(styleImpact["refused"], Count(missing, "declaration is missing", "declarations are missing")))
 		t.block(0, "", nil, `"regola privacy PACKAGE --manifest FILE" writes a manifest to complete`+bundleHint(e), styleDim)
@@ -64,7 +64,7 @@ func (t *factsTable) iosPrivacy(a *facts.IOS, e *evidence.Evidence) {
 		}
 		t.head(name)
 		if b.Privacy == nil {
-			t.row("manifest", b.Unread("privacy"))
+			t.row("manifest", fact.ReasonOf(b, &b.Privacy))
 		}
 		used := map[string]bool{}
 		for _, r := range e.Reasons {

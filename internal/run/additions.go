@@ -9,6 +9,7 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/tables"
@@ -90,7 +91,7 @@ func (r *Runner) join(books, files []string, set *tables.Set, d *dossier.Dossier
 	typed, plain := set, false // the tables that rules may name
 	for _, file := range books {
 		b, ps := ReadBook(r.lib, file)
-		a.problems = append(a.problems, namedAt(ps, file, d.Field("rulebooks"))...)
+		a.problems = append(a.problems, namedAt(ps, file, fact.PlaceOf(d, &d.Rulebooks))...)
 		if b != nil {
 			a.own = append(a.own, b)
 		}
@@ -100,7 +101,7 @@ func (r *Runner) join(books, files []string, set *tables.Set, d *dossier.Dossier
 	}
 	for _, file := range files {
 		more, ps := ReadTables(file)
-		a.problems = append(a.problems, namedAt(ps, file, d.Field("tables"))...)
+		a.problems = append(a.problems, namedAt(ps, file, fact.PlaceOf(d, &d.Tables))...)
 		if more == nil {
 			continue
 		}

@@ -32,7 +32,7 @@ func backendOf(d *dossier.Dossier, t *tables.Set) (*backend.Backend, place.Probl
 		gap := fact.Unread(what)
 		gap.Path = "backend"
 		gap.At = place.Place{File: file}
-		b.LoseAll(gap)
+		fact.LoseAll(b, gap)
 		return b
 	}
 	read := func(key, name string) (string, []byte) {
@@ -76,7 +76,7 @@ func backendOf(d *dossier.Dossier, t *tables.Set) (*backend.Backend, place.Probl
 			var r backend.Rules
 			problems := strictyaml.DecodeKeys(file, data, &r, nil, t.Vocabularies())
 			if len(problems) == 0 && r.Regola != dossier.Format {
-				problems = append(problems, &place.Problem{At: r.Field("regola"), What: "this program reads rules of format 1", Fix: "write regola: 1"})
+				problems = append(problems, &place.Problem{At: fact.PlaceOf(&r, &r.Regola), What: "this program reads rules of format 1", Fix: "write regola: 1"})
 			}
 			if ps = append(ps, problems...); len(problems) == 0 {
 				rules = backend.FromRules(&r, t.BackendNames)
@@ -102,7 +102,7 @@ func testersOf(d *dossier.Dossier) (*testers.List, place.Problems) {
 	}
 	file, problem := d.Inside(d.Release.Testing.List)
 	if problem != nil {
-		problem.At = d.Release.Testing.Field("list")
+		problem.At = fact.PlaceOf(&d.Release.Testing, &d.Release.Testing.List)
 		return nil, place.Problems{problem}
 	}
 	data, err := regular.Read(file, maxTesters)

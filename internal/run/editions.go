@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/core/rulebook"
@@ -41,7 +42,7 @@ func (r *Runner) edition(file string) (*rulebook.Book, place.Problems) {
 				return nil, ps
 			}
 			if b.Edition.Before(old.Edition.Time) {
-				return nil, place.Problems{{At: b.Field("edition"), What: fmt.Sprintf("this edition of %s is older than the built-in one, of %s", at, old.Edition), Fix: "leave it out, or take a newer one"}}
+				return nil, place.Problems{{At: fact.PlaceOf(b, &b.Edition), What: fmt.Sprintf("this edition of %s is older than the built-in one, of %s", at, old.Edition), Fix: "leave it out, or take a newer one"}}
 			}
 			if r.newer == nil {
 				r.newer = map[string]*rulebook.Book{}

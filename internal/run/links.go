@@ -79,19 +79,19 @@ func (r *Runner) pages(x *fetched.Fetched, s *store.Store, d *dossier.Dossier, d
 			}
 		}})
 	}
-	add("links.privacy", d.Links.Privacy, d.Links.Field("privacy"))
-	add("links.support", d.Links.Support, d.Links.Field("support"))
-	add("links.marketing", d.Links.Marketing, d.Links.Field("marketing"))
-	add("links.terms", d.Links.Terms, d.Links.Field("terms"))
-	add("links.account_deletion", d.Links.AccountDeletion, d.Links.Field("account_deletion"))
-	add("links.data_deletion", d.Links.DataDeletion, d.Links.Field("data_deletion"))
-	add("links.privacy_choices", d.Links.PrivacyChoices, d.Links.Field("privacy_choices"))
-	add("links.child_safety", d.Links.ChildSafety, d.Links.Field("child_safety"))
-	add("links.publisher", d.Links.Publisher, d.Links.Field("publisher"))
+	add("links.privacy", d.Links.Privacy, fact.PlaceOf(&d.Links, &d.Links.Privacy))
+	add("links.support", d.Links.Support, fact.PlaceOf(&d.Links, &d.Links.Support))
+	add("links.marketing", d.Links.Marketing, fact.PlaceOf(&d.Links, &d.Links.Marketing))
+	add("links.terms", d.Links.Terms, fact.PlaceOf(&d.Links, &d.Links.Terms))
+	add("links.account_deletion", d.Links.AccountDeletion, fact.PlaceOf(&d.Links, &d.Links.AccountDeletion))
+	add("links.data_deletion", d.Links.DataDeletion, fact.PlaceOf(&d.Links, &d.Links.DataDeletion))
+	add("links.privacy_choices", d.Links.PrivacyChoices, fact.PlaceOf(&d.Links, &d.Links.PrivacyChoices))
+	add("links.child_safety", d.Links.ChildSafety, fact.PlaceOf(&d.Links, &d.Links.ChildSafety))
+	add("links.publisher", d.Links.Publisher, fact.PlaceOf(&d.Links, &d.Links.Publisher))
 	if address := d.Answers.Regulated.Mandate; strings.HasPrefix(address, "https://") || strings.HasPrefix(address, "http://") {
-		add("answers.regulated.mandate", address, d.Answers.Regulated.Field("mandate")) // it may be a document, too
+		add("answers.regulated.mandate", address, fact.PlaceOf(&d.Answers.Regulated, &d.Answers.Regulated.Mandate)) // it may be a document, too
 	}
-	add("contact.website", d.Contact.Website, d.Contact.Field("website"))
+	add("contact.website", d.Contact.Website, fact.PlaceOf(&d.Contact, &d.Contact.Website))
 	for _, l := range d.Listing {
 		t := l.For(s.Blocks)
 		for _, key := range []struct{ name, address string }{{"privacy", t.Links.Privacy}, {"support", t.Links.Support}, {"marketing", t.Links.Marketing}} {
@@ -99,7 +99,7 @@ func (r *Runner) pages(x *fetched.Fetched, s *store.Store, d *dossier.Dossier, d
 		}
 	}
 	for _, u := range d.Answers.Restricted {
-		add("answers.restricted", u.Video, u.Field("video"))
+		add("answers.restricted", u.Video, fact.PlaceOf(u, &u.Video))
 	}
 	return out
 }
@@ -120,14 +120,14 @@ func statements(x *fetched.Fetched, s *store.Store, d *dossier.Dossier, p *facts
 	const most = 50 // hosts of one package
 	over := func(n int) {
 		if n > most {
-			x.Lose("statements", fact.Unread(fmt.Sprintf("the package names %d hosts; the files of at most %d are fetched", n, most)))
+			fact.Lose(x, &x.Statements, fact.Unread(fmt.Sprintf("the package names %d hosts; the files of at most %d are fetched", n, most)))
 		}
 	}
 	if p != nil && p.Android != nil && p.Android.Manifest.AutoVerify {
 		over(len(p.Android.Manifest.DeepLinkHosts))
 		for _, h := range p.Android.Manifest.DeepLinkHosts[:min(most, len(p.Android.Manifest.DeepLinkHosts))] {
 			if !strings.Contains(h, "*") {
-				add("assetlinks", h, "/.well-known/assetlinks.json", p.Android.Manifest.Field("deep_link_hosts"))
+				add("assetlinks", h, "/.well-known/assetlinks.json", fact.PlaceOf(&p.Android.Manifest, &p.Android.Manifest.DeepLinkHosts))
 			}
 		}
 	}
@@ -153,7 +153,7 @@ func statements(x *fetched.Fetched, s *store.Store, d *dossier.Dossier, p *facts
 	}
 	if d != nil && d.Answers.Ads != nil && *d.Answers.Ads {
 		if u, err := url.Parse(d.Contact.Website); err == nil && u.Host != "" {
-			add("app-ads", u.Host, "/app-ads.txt", d.Contact.Field("website"))
+			add("app-ads", u.Host, "/app-ads.txt", fact.PlaceOf(&d.Contact, &d.Contact.Website))
 		}
 	}
 	return out

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/spell"
@@ -61,7 +62,7 @@ func (r *Runner) names(d *dossier.Dossier, own []*rulebook.Book) (ps place.Probl
 	for _, b := range own {
 		for _, rule := range b.Rules {
 			for _, id := range rule.After {
-				check(rule.Field("after"), id, "rule", ids, isID, `"regola rules" lists them`)
+				check(fact.PlaceOf(rule, &rule.After), id, "rule", ids, isID, `"regola rules" lists them`)
 			}
 		}
 	}
@@ -69,13 +70,13 @@ func (r *Runner) names(d *dossier.Dossier, own []*rulebook.Book) (ps place.Probl
 		return ps
 	}
 	for _, w := range d.Waivers {
-		check(w.Field("rule"), w.Rule, "rule", ids, isID, `"regola rules" lists them`)
+		check(fact.PlaceOf(w, &w.Rule), w.Rule, "rule", ids, isID, `"regola rules" lists them`)
 		if limit := r.opt.Day.AddDate(0, 0, mostWaived); w.Until.After(limit) && len(ps) < maxNames {
-			ps = append(ps, &place.Problem{At: w.Field("until"), What: "the waiver lasts longer than a year", Fix: "write a day up to " + limit.Format("2006-01-02") + ", and look at it again then"})
+			ps = append(ps, &place.Problem{At: fact.PlaceOf(w, &w.Until), What: "the waiver lasts longer than a year", Fix: "write a day up to " + limit.Format("2006-01-02") + ", and look at it again then"})
 		}
 	}
 	for _, c := range d.Confirmed {
-		check(c.Field("what"), c.What, "confirmation", words, isWord, `"regola tables confirmations" lists them`)
+		check(fact.PlaceOf(c, &c.What), c.What, "confirmation", words, isWord, `"regola tables confirmations" lists them`)
 	}
 	if dropped > 0 {
 		ps = append(ps, &place.Problem{At: d.Self(), What: fmt.Sprintf("%d more names of rules and confirmations are not known", dropped), Fix: "correct these first"})
@@ -121,7 +122,7 @@ func twice(books []*rulebook.Book) (ps place.Problems) {
 	seen := map[string]*rulebook.Book{}
 	for _, b := range books {
 		if other := seen[b.Name]; other != nil {
-			ps = append(ps, &place.Problem{At: b.Field("rulebook"), What: fmt.Sprintf("the rulebook %q is given twice; the other is %s", b.Name, other.File), Fix: "name each file once, and give each rulebook a name of its own"})
+			ps = append(ps, &place.Problem{At: fact.PlaceOf(b, &b.Name), What: fmt.Sprintf("the rulebook %q is given twice; the other is %s", b.Name, other.File), Fix: "name each file once, and give each rulebook a name of its own"})
 		}
 		seen[b.Name] = b
 	}

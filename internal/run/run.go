@@ -17,6 +17,7 @@ import (
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/fetched"
 	"regola.example/regola/internal/core/phrases"
@@ -185,7 +186,7 @@ func ReadBook(lib *rulebooks.Library, file string) (*rulebook.Book, place.Proble
 		return nil, place.Problems{{What: err.Error()}}
 	}
 	if slices.Contains(names, b.Name) {
-		return nil, place.Problems{{At: b.Field("rulebook"), What: fmt.Sprintf("the name %q belongs to the built-in rules", b.Name), Fix: "give your rulebook a name of its own"}}
+		return nil, place.Problems{{At: fact.PlaceOf(b, &b.Name), What: fmt.Sprintf("the name %q belongs to the built-in rules", b.Name), Fix: "give your rulebook a name of its own"}}
 	}
 	stores, err := lib.Stores()
 	if err != nil {
@@ -200,7 +201,7 @@ func ReadBook(lib *rulebooks.Library, file string) (*rulebook.Book, place.Proble
 		if near := spell.Nearest(b.Store, known); near != "" {
 			fix = fmt.Sprintf("did you mean %q? The stores are: %s", near, strings.Join(known, ", "))
 		}
-		return nil, place.Problems{{At: b.Field("store"), What: fmt.Sprintf("there is no store %q", b.Store), Fix: fix}}
+		return nil, place.Problems{{At: fact.PlaceOf(b, &b.Store), What: fmt.Sprintf("there is no store %q", b.Store), Fix: fix}}
 	}
 	return b, nil
 }

@@ -2,6 +2,7 @@ package run
 
 import (
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/tables"
@@ -56,7 +57,7 @@ func TestBook(lib *rulebooks.Library, file string, own []string) (*Tested, place
 		}
 		return testBook(b, books, set) // examples of rules for all stores name theirs
 	}
-	return nil, place.Problems{{At: b.Field("store"), What: "no store has these rules", Fix: "name a store, or all"}}
+	return nil, place.Problems{{At: fact.PlaceOf(b, &b.Store), What: "no store has these rules", Fix: "name a store, or all"}}
 }
 
 // testBook tests one of the books of an environment.

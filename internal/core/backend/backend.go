@@ -127,9 +127,9 @@ func FromDump(file, src string, s *pgdump.Schema, setup Setup, names *tables.Bac
 	w.clients()
 	if !s.Privileges {
 		gap := fact.Unread("the dump was made without privileges, so that nobody knows who reaches what; make it without --no-privileges")
-		w.out.Lose("relations", gap)
-		w.out.Lose("functions", gap)
-		w.out.Lose("weak", gap)
+		fact.Lose(w.out, &w.out.Relations, gap)
+		fact.Lose(w.out, &w.out.Functions, gap)
+		fact.Lose(w.out, &w.out.Weak, gap)
 		return w.out
 	}
 	for _, r := range s.Relations {
@@ -503,7 +503,7 @@ type Rules struct {
 func FromRules(r *Rules, names *tables.BackendNames) *Backend {
 	out := &Backend{Given: true, Default: r.Default}
 	out.SetSelf(r.Self())
-	out.Put("default", r.Field("default"))
+	fact.Put(out, &out.Default, fact.PlaceOf(r, &r.Default))
 	for _, d := range r.Collections {
 		c := &Collection{Described: *d}
 		out.Collections = append(out.Collections, c)

@@ -51,7 +51,7 @@ func NewEnv(books []*rulebook.Book, t *tables.Set, typed *engine.Typed) (*Env, p
 		for _, name := range slices.Sorted(maps.Keys(b.Limits)) {
 			for _, v := range b.Limits[name][:min(1, len(b.Limits[name]))] {
 				if first := from[name]; first != nil && first.Kind() != v.Kind() {
-					ps = append(ps, &place.Problem{At: v.Field("value"),
+					ps = append(ps, &place.Problem{At: fact.PlaceOf(v, &v.Value),
 						What: fmt.Sprintf("the limit %s is %s here and %s in another rulebook (%s)", name, v.Kind(), first.Kind(), first.Self()),
 						Fix:  "give it another name"})
 					continue

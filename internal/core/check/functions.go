@@ -66,8 +66,8 @@ func codeOf(s *submission.Submission) any {
 	switch {
 	case s.Code != nil:
 		return s.Code
-	case s.Pkg == nil && s.Gap("pkg") != nil:
-		return engine.Unknown(*s.Gap("pkg"))
+	case s.Pkg == nil && fact.GapOf(s, &s.Pkg) != nil:
+		return engine.Unknown(*fact.GapOf(s, &s.Pkg))
 	}
 	return engine.Unknown(fact.Gap{Kind: fact.NotGiven, Path: codeVar, What: "there is no iOS app"})
 }
@@ -229,14 +229,14 @@ func functions() []cel.EnvOption {
 		}),
 		member("entitled", "signature_entitled", []*types.Type{engine.TypeFor[facts.CodeSignature](), types.StringType}, types.BoolType, func(a []ref.Val) ref.Val {
 			s, _ := a[0].Value().(*facts.CodeSignature)
-			if g := s.Gap("entitlements"); g != nil {
+			if g := fact.GapOf(s, &s.Entitlements); g != nil {
 				return engine.Unknown(*g)
 			}
 			return types.Bool(slices.ContainsFunc(s.Entitlements, func(e *facts.Entitlement) bool { return e.Key == text(a[1]) }))
 		}),
 		member("values", "signature_values", []*types.Type{engine.TypeFor[facts.CodeSignature](), types.StringType}, textList, func(a []ref.Val) ref.Val {
 			s, _ := a[0].Value().(*facts.CodeSignature)
-			if g := s.Gap("entitlements"); g != nil {
+			if g := fact.GapOf(s, &s.Entitlements); g != nil {
 				return engine.Unknown(*g)
 			}
 			for _, e := range s.Entitlements {
@@ -249,7 +249,7 @@ func functions() []cel.EnvOption {
 		member("grants", "profile_grants", []*types.Type{engine.TypeFor[facts.Profile](), engine.TypeFor[facts.Entitlement]()}, types.BoolType, func(a []ref.Val) ref.Val {
 			p, _ := a[0].Value().(*facts.Profile)
 			e, _ := a[1].Value().(*facts.Entitlement)
-			if g := p.Gap("entitlements"); g != nil {
+			if g := fact.GapOf(p, &p.Entitlements); g != nil {
 				return engine.Unknown(*g)
 			}
 			return types.Bool(slices.ContainsFunc(p.Entitlements, func(o *facts.Entitlement) bool { return o.Key == e.Key && grants(o.Values, e.Values) }))
@@ -279,7 +279,7 @@ func functions() []cel.EnvOption {
 		member("calls", "android_calls", []*types.Type{engine.TypeFor[facts.Code](), types.StringType}, types.BoolType, func(a []ref.Val) ref.Val {
 			c, _ := a[0].Value().(*facts.Code)
 			_, yes := callers(c, text(a[1]))
-			return openOr(yes, c.Gap("calls"), types.Bool(yes))
+			return openOr(yes, fact.GapOf(c, &c.Calls), types.Bool(yes))
 		}),
 		member("calls", "android_calls_outside", []*types.Type{engine.TypeFor[facts.Code](), types.StringType, textList}, types.BoolType, func(a []ref.Val) ref.Val {
 			c, _ := a[0].Value().(*facts.Code)
@@ -288,7 +288,7 @@ func functions() []cel.EnvOption {
 			yes = yes && (len(from) == 0 || slices.ContainsFunc(from, func(p string) bool {
 				return !slices.ContainsFunc(except, func(e string) bool { return p == e || strings.HasPrefix(p, e+".") })
 			}))
-			return openOr(yes, c.Gap("calls"), types.Bool(yes))
+			return openOr(yes, fact.GapOf(c, &c.Calls), types.Bool(yes))
 		}),
 		member("callers", "android_callers", []*types.Type{engine.TypeFor[facts.Code](), types.StringType}, textList, func(a []ref.Val) ref.Val {
 			c, _ := a[0].Value().(*facts.Code)
@@ -301,14 +301,14 @@ func functions() []cel.EnvOption {
 			for call := range c.Calls {
 				yes = yes || strings.HasPrefix(call, prefix)
 			}
-			return openOr(yes, c.Gap("calls"), types.Bool(yes))
+			return openOr(yes, fact.GapOf(c, &c.Calls), types.Bool(yes))
 		}),
 		member("asks", "manifest_asks", []*types.Type{engine.TypeFor[facts.Manifest](), types.StringType}, types.BoolType, func(a []ref.Val) ref.Val {
 			m, _ := a[0].Value().(*facts.Manifest)
 			yes := slices.ContainsFunc(ofManifest(m).permissions[text(a[1])], func(p *facts.Permission) bool {
 				return p.MaxLevel == 0 || m.MinLevel == nil || p.MaxLevel >= *m.MinLevel
 			})
-			return openOr(yes, m.Gap("permissions"), types.Bool(yes))
+			return openOr(yes, fact.GapOf(m, &m.Permissions), types.Bool(yes))
 		}),
 		member("asks", "manifest_asks_level", []*types.Type{engine.TypeFor[facts.Manifest](), types.StringType, types.IntType}, types.BoolType, func(a []ref.Val) ref.Val {
 			m, _ := a[0].Value().(*facts.Manifest)
@@ -316,7 +316,7 @@ func functions() []cel.EnvOption {
 			yes := slices.ContainsFunc(ofManifest(m).permissions[text(a[1])], func(p *facts.Permission) bool {
 				return p.MaxLevel == 0 || p.MaxLevel >= level
 			})
-			return openOr(yes, m.Gap("permissions"), types.Bool(yes))
+			return openOr(yes, fact.GapOf(m, &m.Permissions), types.Bool(yes))
 		}),
 		member("feature", "manifest_feature", []*types.Type{engine.TypeFor[facts.Manifest](), types.StringType}, types.StringType, func(a []ref.Val) ref.Val {
 			m, _ := a[0].Value().(*facts.Manifest)
@@ -328,7 +328,7 @@ func functions() []cel.EnvOption {
 			case ok:
 				said = "optional"
 			}
-			return openOr(ok, m.Gap("features"), types.String(said))
+			return openOr(ok, fact.GapOf(m, &m.Features), types.String(said))
 		}),
 		member("like", "package_like", []*types.Type{engine.TypeFor[facts.Package](), patternList}, types.NewListType(engine.TypeFor[facts.File]()), func(a []ref.Val) ref.Val {
 			p, _ := a[0].Value().(*facts.Package)

@@ -73,12 +73,12 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 	fail := func(at place.Place, what, fix string) {
 		ps = append(ps, &place.Problem{At: at, What: what, Fix: fix})
 	}
-	if d.Regola != Format && d.HasField("regola") && d.Regola != 0 {
-		fail(d.Field("regola"), "this program reads dossiers of format 1", "write regola: 1, or take a newer program")
+	if d.Regola != Format && fact.HasPlace(d, &d.Regola) && d.Regola != 0 {
+		fail(fact.PlaceOf(d, &d.Regola), "this program reads dossiers of format 1", "write regola: 1, or take a newer program")
 	}
 	if l := d.App.DefaultLocale; l != "" {
 		if _, err := language.Parse(l); err != nil {
-			fail(d.App.Field("default_locale"), "the default locale is not a language tag", "write a tag such as en-GB or it")
+			fail(fact.PlaceOf(&d.App, &d.App.DefaultLocale), "the default locale is not a language tag", "write a tag such as en-GB or it")
 		}
 	}
 	for _, s := range stores {
@@ -124,7 +124,7 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 			}
 		}
 		if a.From != nil && a.To != nil && *a.From > *a.To {
-			fail(a.Field("to"), "the audience ends before it begins", "write the least age under from, the highest under to")
+			fail(fact.PlaceOf(&a, &a.To), "the audience ends before it begins", "write the least age under from, the highest under to")
 		}
 	}
 	keys := store.Keys(stores)
@@ -132,17 +132,17 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 		if p.Folder != "" {
 			folder, problem := d.Inside(p.Folder)
 			if problem != nil {
-				problem.At, problem.Fix = p.Field("folder"), "keep the pictures in the dossier's folder, or name their folder in the call of regola pictures"
+				problem.At, problem.Fix = fact.PlaceOf(p, &p.Folder), "keep the pictures in the dossier's folder, or name their folder in the call of regola pictures"
 				ps = append(ps, problem)
 			} else if info, err := os.Stat(folder); err != nil || !info.IsDir() {
-				fail(p.Field("folder"), "there is no folder "+p.Folder, "correct the path, which is relative to the dossier's folder")
+				fail(fact.PlaceOf(p, &p.Folder), "there is no folder "+p.Folder, "correct the path, which is relative to the dossier's folder")
 			}
 		}
 		if p.Store != "" && !slices.Contains(keys, p.Store) {
-			fail(p.Field("store"), fmt.Sprintf("there is no store %q", p.Store), "write one of: "+strings.Join(keys, ", "))
+			fail(fact.PlaceOf(p, &p.Store), fmt.Sprintf("there is no store %q", p.Store), "write one of: "+strings.Join(keys, ", "))
 		}
 		if _, err := language.Parse(p.Language); p.Language != "" && err != nil {
-			fail(p.Field("language"), "this is not a language tag", "write a tag such as en-GB or it")
+			fail(fact.PlaceOf(p, &p.Language), "this is not a language tag", "write a tag such as en-GB or it")
 		}
 	}
 	for _, w := range d.Waivers {
@@ -302,11 +302,11 @@ func (d *Dossier) loadPages(keys []string) (ps place.Problems) {
 			continue
 		}
 		if known[p.ID] {
-			ps = append(ps, &place.Problem{At: p.Field("id"), What: fmt.Sprintf("there are two pages %q", p.ID), Fix: "give each page an id of its own"})
+			ps = append(ps, &place.Problem{At: fact.PlaceOf(p, &p.ID), What: fmt.Sprintf("there are two pages %q", p.ID), Fix: "give each page an id of its own"})
 		}
 		known[p.ID] = true
 		if p.Store != "" && !slices.Contains(keys, p.Store) {
-			ps = append(ps, &place.Problem{At: p.Field("store"), What: fmt.Sprintf("there is no store %q", p.Store), Fix: "write one of: " + strings.Join(keys, ", ")})
+			ps = append(ps, &place.Problem{At: fact.PlaceOf(p, &p.Store), What: fmt.Sprintf("there is no store %q", p.Store), Fix: "write one of: " + strings.Join(keys, ", ")})
 		}
 		listing, problems := d.loadListings(filepath.Join(ListingFolder, p.ID), keys)
 		p.Listing, ps = listing, append(ps, problems...)

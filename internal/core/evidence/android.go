@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/tables"
 )
@@ -18,8 +19,8 @@ const advertisingID = "com.google.android.gms.permission.AD_ID"
 func (e *Evidence) androidSDKs(pkg *facts.Package, t *tables.Set) {
 	a := pkg.Android
 	if a.Code != nil && a.Code.Gone() != nil {
-		e.Lose("sdks", *a.Code.Gone())
-		e.Lose("brought", *a.Code.Gone())
+		fact.Lose(e, &e.SDKs, *a.Code.Gone())
+		fact.Lose(e, &e.Brought, *a.Code.Gone())
 	}
 	libraries := map[string]*facts.Library{}
 	for _, l := range a.Native.Libraries {

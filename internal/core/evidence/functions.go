@@ -41,9 +41,9 @@ const mostSigns = 8
 
 // functions looks for the signs of what a package can do.
 func (e *Evidence) functions(pkg *facts.Package, t *tables.Set, code *signs.Index) {
-	if g := e.Gap("sdks"); g != nil {
-		e.Lose("functions", *g)
-		e.Lose("data", *g)
+	if g := fact.GapOf(e, &e.SDKs); g != nil {
+		fact.Lose(e, &e.Functions, *g)
+		fact.Lose(e, &e.Data, *g)
 	}
 	var m *facts.Manifest
 	if pkg.Android != nil {
@@ -128,12 +128,12 @@ func iosFunction(row *tables.FunctionSign, app *facts.Bundle, code *signs.Index,
 	}
 	for _, mode := range app.Info.BackgroundModes {
 		if slices.Contains(row.Modes, mode) {
-			add("background mode "+mode, "property list", false, app.Info.Field("background_modes"))
+			add("background mode "+mode, "property list", false, fact.PlaceOf(&app.Info, &app.Info.BackgroundModes))
 		}
 	}
 	for _, key := range app.Info.Keys {
 		if slices.Contains(row.Keys, key) {
-			add(key, "property list", false, app.Info.Field("keys"))
+			add(key, "property list", false, fact.PlaceOf(&app.Info, &app.Info.Keys))
 		}
 	}
 	if code == nil {

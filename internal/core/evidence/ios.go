@@ -23,7 +23,7 @@ const linkedIn = "it is linked into the app, so that its manifest can be anywher
 func (e *Evidence) iosSDKs(pkg *facts.Package, t *tables.Set, code *signs.Index) {
 	app := pkg.IOS
 	if g := code.Gap(); g != nil {
-		e.Lose("sdks", *g)
+		fact.Lose(e, &e.SDKs, *g)
 	}
 	anyManifest := app.App.PrivacyPresent || slices.ContainsFunc(app.Resources, func(b *facts.Bundle) bool { return b.PrivacyPresent })
 	within := make([]string, len(pkg.Files))
@@ -74,7 +74,7 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, t *tables.Set, code *signs.Index)
 			continue
 		}
 		if !found.Manifest && !strings.HasPrefix(found.Seen, "framework") && anyManifest {
-			found.Lose("manifest", fact.Missing(linkedIn))
+			fact.Lose(found, &found.Manifest, fact.Missing(linkedIn))
 		}
 		e.SDKs, found = append(e.SDKs, found), new(SDK)
 	}
@@ -112,9 +112,9 @@ func isFileOf(want string) func(name string) bool {
 // binary whose names could not be read makes the evidence incomplete.
 func (e *Evidence) purposes(app *facts.IOS, t *tables.Set, code *signs.Index) {
 	if g := code.Gap(); g != nil {
-		e.Lose("purposes", *g)
-		e.Lose("purposes_unused", *g)
-		e.Lose("extension_purposes", *g)
+		fact.Lose(e, &e.Purposes, *g)
+		fact.Lose(e, &e.PurposesUnused, *g)
+		fact.Lose(e, &e.ExtensionPurposes, *g)
 		return
 	}
 	e.extensionPurposes(app, t, code)
@@ -122,7 +122,7 @@ func (e *Evidence) purposes(app *facts.IOS, t *tables.Set, code *signs.Index) {
 	for _, c := range code.Codes {
 		h := holderOf(app, c.Bundle)
 		if g := h.Info.Gone(); g != nil {
-			e.Lose("purposes", *g)
+			fact.Lose(e, &e.Purposes, *g)
 		}
 		given := givenIn(&h.Info)
 		for _, p := range t.Purposes {
@@ -154,7 +154,7 @@ func (e *Evidence) extensionPurposes(app *facts.IOS, t *tables.Set, code *signs.
 			continue
 		}
 		if g := b.Info.Gone(); g != nil {
-			e.Lose("extension_purposes", *g)
+			fact.Lose(e, &e.ExtensionPurposes, *g)
 			continue
 		}
 		own := set(b.Info.PurposeKeys)

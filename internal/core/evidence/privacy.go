@@ -71,8 +71,8 @@ func (e *Evidence) collected(app *facts.IOS, t *tables.Set) {
 	byType := map[string]*Collected{}
 	for _, b := range slices.Concat(app.Bundles, app.Resources) {
 		if b.PrivacyPresent && b.Privacy == nil {
-			e.Lose("collected", privacyGap(b))
-			e.Lose("bad_collected", privacyGap(b))
+			fact.Lose(e, &e.Collected, privacyGap(b))
+			fact.Lose(e, &e.BadCollected, privacyGap(b))
 		}
 		if b.Privacy == nil {
 			continue
@@ -120,7 +120,7 @@ func (e *Evidence) collected(app *facts.IOS, t *tables.Set) {
 func (e *Evidence) reasons(app *facts.IOS, t *tables.Set, code *signs.Index) {
 	e.badReasons(app, t)
 	if g := code.Gap(); g != nil {
-		e.Lose("reasons", *g)
+		fact.Lose(e, &e.Reasons, *g)
 		return
 	}
 	for _, b := range app.Bundles {
@@ -170,9 +170,9 @@ func (e *Evidence) reasons(app *facts.IOS, t *tables.Set, code *signs.Index) {
 			}
 			slices.Sort(r.Choices)
 			if g := unreadManifest(app, b); g != nil && !r.Declared {
-				r.Lose("declared", *g)
+				fact.Lose(r, &r.Declared, *g)
 			}
-			r.SetSelf(b.Field("privacy"))
+			r.SetSelf(fact.PlaceOf(b, &b.Privacy))
 			e.Reasons = append(e.Reasons, r)
 		}
 	}
@@ -202,7 +202,7 @@ func unreadManifest(app *facts.IOS, b *facts.Bundle) *fact.Gap {
 
 // privacyGap is why a manifest that is there is not known.
 func privacyGap(b *facts.Bundle) fact.Gap {
-	return fact.Gap{Kind: fact.NotRead, What: b.Path + ": " + b.Unread("privacy"), At: b.Field("privacy")}
+	return fact.Gap{Kind: fact.NotRead, What: b.Path + ": " + fact.ReasonOf(b, &b.Privacy), At: fact.PlaceOf(b, &b.Privacy)}
 }
 
 // uses lists the names of a category that a binary uses. shared is true when
@@ -241,7 +241,7 @@ func (e *Evidence) badReasons(app *facts.IOS, t *tables.Set) {
 	}
 	for _, b := range slices.Concat(app.Bundles, app.Resources) {
 		if b.PrivacyPresent && b.Privacy == nil {
-			e.Lose("bad_reasons", privacyGap(b))
+			fact.Lose(e, &e.BadReasons, privacyGap(b))
 		}
 		if b.Privacy == nil {
 			continue

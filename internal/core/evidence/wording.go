@@ -29,8 +29,8 @@ func (e *Evidence) wording(app *facts.IOS, t *tables.Set) {
 	}
 	j := reader{t.Wording}
 	for _, p := range app.App.Info.Purposes {
-		if why := p.Unread("text"); why != "" {
-			e.Lose("wording", fact.Unread(p.Key+": "+why))
+		if why := fact.ReasonOf(p, &p.Text); why != "" {
+			fact.Lose(e, &e.Wording, fact.Unread(p.Key+": "+why))
 			return
 		}
 		add := func(locale, text string) {

@@ -105,7 +105,8 @@ func (f *placed) place() place.Place {
 // document with a long list has one for each item.
 const maxPlain = 32
 
-// Put records the place of a field.
+// Put records the place of a field, by its name. Where the field is known when the
+// program is written, the function Put takes it itself.
 func (m *Mark) Put(field string, p place.Place) {
 	if f := m.placed(field); f != nil {
 		*f = newPlaced(field, p)

@@ -50,7 +50,7 @@ const codeNames = "imported"
 // LoseNames records that the names that the code uses are not wholly known.
 func (c *BundleCode) LoseNames(g fact.Gap) {
 	c.Lose(codeNames, g)
-	c.Lose("exported", g)
+	fact.Lose(c, &c.Exported, g)
 }
 
 // NamesGap is why the names that the code uses are not wholly known, or nil.

@@ -272,7 +272,7 @@ func (l *Ledger) Of(store string, now, last *Release) *History {
 	h := &History{Faults: l.Faults}
 	h.SetSelf(place.Place{File: l.File})
 	if g := l.Gap(); g != nil {
-		h.LoseAll(*g, "faults")
+		fact.LoseAll(h, *g, &h.Faults)
 	}
 	add := adder()
 	sent := map[string]*Release{}

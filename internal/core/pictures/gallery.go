@@ -92,7 +92,7 @@ func (l *Library) Gallery(store string, names []string, language string) *Galler
 		it := &Item{Picture: *f.Picture, Language: f.Language, Wish: f.Wish, Suspect: f.Suspect, Pixels: f.Pixels}
 		it.SetSelf(place.Place{File: f.File, Offset: f.Offset})
 		if f.Pixels == nil {
-			it.Lose("pixels", fact.Unread(cmp.Or(f.Undone, "it cannot be decoded")))
+			fact.Lose(it, &it.Pixels, fact.Unread(cmp.Or(f.Undone, "it cannot be decoded")))
 		} else {
 			one := *f.Pixels // each store's tree has its own marks
 			it.Pixels = &one
@@ -125,14 +125,14 @@ func (it *Item) unsaid() {
 	}
 	gap := fact.Unread("the film does not say it")
 	if it.Seconds == 0 {
-		it.Lose("seconds", gap)
+		fact.Lose(it, &it.Seconds, gap)
 	}
 	if it.FrameRate == 0 {
-		it.Lose("frame_rate", gap)
+		fact.Lose(it, &it.FrameRate, gap)
 	}
 	if it.CodecProfile == 0 {
-		it.Lose("codec_profile", gap)
-		it.Lose("codec_level", gap)
+		fact.Lose(it, &it.CodecProfile, gap)
+		fact.Lose(it, &it.CodecLevel, gap)
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
 )
 
@@ -21,11 +22,11 @@ func (b *Book) limitProblems() (ps place.Problems) {
 	for _, name := range slices.Sorted(maps.Keys(b.Limits)) {
 		values := b.Limits[name]
 		if !limitName.MatchString(name) {
-			fail(b.Field("limits"), fmt.Sprintf("%q is not a name that a condition can use", name), "write small letters, digits and underscores, a letter first")
+			fail(fact.PlaceOf(b, &b.Limits), fmt.Sprintf("%q is not a name that a condition can use", name), "write small letters, digits and underscores, a letter first")
 			continue
 		}
 		if len(values) == 0 {
-			fail(b.Field("limits"), "the limit "+name+" has no value", "add {from: DAY, value: …}")
+			fail(fact.PlaceOf(b, &b.Limits), "the limit "+name+" has no value", "add {from: DAY, value: …}")
 		}
 		slices.SortStableFunc(values, func(x, y *Value) int { return x.From.Compare(y.From.Time) })
 		kind := ""
@@ -33,9 +34,9 @@ func (b *Book) limitProblems() (ps place.Problems) {
 			k := v.Kind()
 			switch {
 			case k == "":
-				fail(v.Field("value"), fmt.Sprintf("the limit %s: %v has no type that a rule can use", name, v.Value), "write a number, a text, true or false, or a list of texts")
+				fail(fact.PlaceOf(v, &v.Value), fmt.Sprintf("the limit %s: %v has no type that a rule can use", name, v.Value), "write a number, a text, true or false, or a list of texts")
 			case kind != "" && k != kind:
-				fail(v.Field("value"), fmt.Sprintf("the limit %s changes its type from %s to %s", name, kind, k), "keep one type over time")
+				fail(fact.PlaceOf(v, &v.Value), fmt.Sprintf("the limit %s changes its type from %s to %s", name, kind, k), "keep one type over time")
 			}
 			kind = k
 		}

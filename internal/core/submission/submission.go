@@ -127,8 +127,8 @@ func New(src Sources) *Submission {
 			gap = fact.Unread(src.Absent)
 			gap.At = src.Dossier.Packages.Where(src.Store.Blocks)
 		}
-		s.Lose("pkg", gap)
-		s.Lose("evidence", gap)
+		fact.Lose(s, &s.Pkg, gap)
+		fact.Lose(s, &s.Evidence, gap)
 	} else {
 		if src.Package.IOS != nil {
 			s.Code = signs.Of(src.Package.IOS)
@@ -143,9 +143,9 @@ func New(src Sources) *Submission {
 	switch s.Pictures = src.Pictures; {
 	case s.Pictures != nil:
 	case src.Dossier != nil:
-		s.Lose("pictures", fact.Unanswered("the dossier has no pictures yet"))
+		fact.Lose(s, &s.Pictures, fact.Unanswered("the dossier has no pictures yet"))
 	default:
-		s.Lose("pictures", fact.Missing("no pictures were given"))
+		fact.Lose(s, &s.Pictures, fact.Missing("no pictures were given"))
 	}
 	if s.Testers = src.Testers; s.Testers == nil {
 		s.Testers = &testers.List{}
@@ -154,7 +154,7 @@ func New(src Sources) *Submission {
 		s.Backend = &backend.Backend{}
 	}
 	if s.Fetched = src.Fetched; s.Fetched == nil {
-		s.Lose("fetched", fact.Unasked("links are fetched with --links only"))
+		fact.Lose(s, &s.Fetched, fact.Unasked("links are fetched with --links only"))
 	}
 	if s.Release != nil {
 		s.Version = s.Release.Version
@@ -177,11 +177,11 @@ func (s *Submission) Derive(t *tables.Set) {
 		s.Disclosure = disclosure.Of(s.Store, s.Answers, s.Evidence, t)
 	}
 	if s.bare || len(s.Answers.Content) == 0 {
-		s.Lose("rating", fact.Unanswered("the dossier does not answer answers.content"))
+		fact.Lose(s, &s.Rating, fact.Unanswered("the dossier does not answer answers.content"))
 		return
 	}
 	s.Rating = rating.Of(s.Store, s.App != nil && s.App.Kind == "game", s.Answers.Content, s.known(), t)
-	s.Rating.SetSelf(s.Answers.Field("content"))
+	s.Rating.SetSelf(fact.PlaceOf(s.Answers, &s.Answers.Content))
 }
 
 // known is what other answers say about the content.
@@ -240,18 +240,19 @@ func (s *Submission) Remember(previous *ledger.Release, h *ledger.History) {
 	}
 	if g := s.History.Gone(); g != nil {
 		s.Previous = nil
-		s.Lose("previous", *g)
+		fact.Lose(s, &s.Previous, *g)
 	} else if previous == nil {
-		s.Lose("previous", fact.Missing("the ledger has no release in this store yet"))
+		fact.Lose(s, &s.Previous, fact.Missing("the ledger has no release in this store yet"))
 	} else {
 		fact.Stamp(previous, "previous", fact.NotGiven)
 	}
-	if g := s.Gap("pkg"); g != nil && h != nil {
-		// Without a package it is not known what of it changed.
-		s.History.Lose("change", *g)
+	if g := fact.GapOf(s, &s.Pkg); g != nil && h != nil {
+		fact.
+			// Without a package it is not known what of it changed.
+			Lose(s.History, &s.History.Change, *g)
 		for _, r := range s.History.Rejections {
 			if r.OfPackage() {
-				r.Lose("unchanged", *g)
+				fact.Lose(r, &r.Unchanged, *g)
 			}
 		}
 	}
@@ -353,9 +354,9 @@ func (s *Submission) fromDossier(src *Sources) {
 	s.Products, s.Events, s.Confirmed = d.Products, d.Events, d.Confirmed
 	a := appOf(&d.App)
 	a.ID, _, _ = d.App.IDs.For(st.Blocks)
-	a.Put("id", d.App.IDs.Where(st.Blocks))
+	fact.Put(a, &a.ID, d.App.IDs.Where(st.Blocks))
 	a.Category, _, _ = d.App.Category.For(st.Blocks)
-	a.Put("category", d.App.Category.Where(st.Blocks))
+	fact.Put(a, &a.Category, d.App.Category.Where(st.Blocks))
 	s.App = a
 	for _, l := range d.Listing {
 		t := s.texts(src, l, "")

@@ -69,14 +69,14 @@ func Read(file string, t *files.Tree, bundle, digests bool) (*facts.Android, err
 	switch {
 	case r.out.Manifest.Split != "":
 		gap := fact.Missing("a split is no app of its own; its base tells this")
-		r.out.Manifest.Lose("version_name", gap)
-		r.out.Resources.Lose("label", gap)
-		r.out.Lose("icon", gap)
-		r.out.Resources.Lose("strings_without_default", gap)
+		fact.Lose(&r.out.Manifest, &r.out.Manifest.VersionName, gap)
+		fact.Lose(&r.out.Resources, &r.out.Resources.Label, gap)
+		fact.Lose(r.out, &r.out.Icon, gap)
+		fact.Lose(&r.out.Resources, &r.out.Resources.StringsWithoutDefault, gap)
 	case app == nil:
 		gap := fact.Unread("the manifest has no application element")
-		r.out.Resources.Lose("label", gap)
-		r.out.Lose("icon", gap)
+		fact.Lose(&r.out.Resources, &r.out.Resources.Label, gap)
+		fact.Lose(r.out, &r.out.Icon, gap)
 	}
 	r.implied()
 	r.placeholders(manifest, at)
@@ -88,7 +88,7 @@ func Read(file string, t *files.Tree, bundle, digests bool) (*facts.Android, err
 		}
 		r.bundleConfig()
 	} else {
-		r.out.Bundle.LoseAll(fact.Missing("an APK is no bundle"), "modules", "duplicates", "metadata")
+		fact.LoseAll(&r.out.Bundle, fact.Missing("an APK is no bundle"), &r.out.Bundle.Modules, &r.out.Bundle.Duplicates, &r.out.Bundle.Metadata)
 	}
 	r.metadata()
 	r.versions()
@@ -102,8 +102,8 @@ func Read(file string, t *files.Tree, bundle, digests bool) (*facts.Android, err
 	}
 	if r.table != nil && r.table.Err() != nil {
 		gap := fact.Unread("the resource table: " + r.table.Err().Error())
-		r.out.Resources.LoseAll(gap, "densities")
-		r.out.Lose("icon", gap)
+		fact.LoseAll(&r.out.Resources, gap, &r.out.Resources.Densities)
+		fact.Lose(r.out, &r.out.Icon, gap)
 	}
 	return r.out, nil
 }

@@ -13,7 +13,7 @@ import (
 func (r *reader) archive() {
 	z := r.tree.Archive
 	if z == nil {
-		r.out.Lose("archive", fact.Missing("a folder is no archive"))
+		fact.Lose(r.out, &r.out.Archive, fact.Missing("a folder is no archive"))
 		return
 	}
 	a := &facts.Archive{TableStored: true}
@@ -40,7 +40,7 @@ func (r *reader) archive() {
 		}
 		if t := r.tree.Get("resources.arsc"); t != nil {
 			a.TableStored = t.Stored
-			a.Put("table_stored", place.Place{File: r.file, Entry: "resources.arsc"})
+			fact.Put(a, &a.TableStored, place.Place{File: r.file, Entry: "resources.arsc"})
 		}
 	}
 	r.out.Archive = a

@@ -47,7 +47,7 @@ func (r *reader) module(m *facts.Module, manifest *resource.Element, doc place.P
 			} else if title := r.ownTitle(m.Name, t); title != "" {
 				m.Title, m.TitleInModule = title, true
 			} else {
-				m.Lose("title", fact.Unread(r.noTitle(t)))
+				fact.Lose(m, &m.Title, fact.Unread(r.noTitle(t)))
 			}
 		}
 	}
@@ -212,7 +212,7 @@ func (r *reader) bundleConfig() {
 	at := place.Place{File: r.file, Entry: name}
 	data, err := r.tree.Read(name, 1<<20)
 	if err != nil {
-		r.out.Bundle.Lose("config", fact.Unread(name+" cannot be read: "+err.Error()))
+		fact.Lose(&r.out.Bundle, &r.out.Bundle.Config, fact.Unread(name+" cannot be read: "+err.Error()))
 		return
 	}
 	c := &bundleReader{}
@@ -255,7 +255,7 @@ func (r *reader) bundleConfig() {
 		return nil
 	})
 	if err != nil {
-		r.out.Bundle.Lose("config", fact.Unread(name+" is damaged: "+err.Error()))
+		fact.Lose(&r.out.Bundle, &r.out.Bundle.Config, fact.Unread(name+" is damaged: "+err.Error()))
 		return
 	}
 	r.out.Bundle.Config = &c.BundleConfig
@@ -306,7 +306,7 @@ func (r *reader) metadata() {
 	m := &facts.Metadata{}
 	m.SetSelf(place.Place{File: r.file, Entry: strings.TrimSuffix(root, "/")})
 	if !r.bundle {
-		m.LoseAll(fact.Missing("an APK does not carry it; it is sent beside the package"), "files")
+		fact.LoseAll(m, fact.Missing("an APK does not carry it; it is sent beside the package"), &m.Files)
 	}
 	for _, e := range r.tree.Entries {
 		name, ok := strings.CutPrefix(e.Name, symbols)

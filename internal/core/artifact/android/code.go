@@ -71,14 +71,14 @@ func (r *reader) codeFiles() {
 		}
 	}
 	sort.SliceStable(r.out.Code.Files, func(i, j int) bool { return dexNumber(r.out.Code.Files[i]) < dexNumber(r.out.Code.Files[j]) })
-	r.out.Code.Put("files", place.Place{File: r.file, Entry: strings.TrimSuffix(r.root, "/")})
+	fact.Put(r.out.Code, &r.out.Code.Files, place.Place{File: r.file, Entry: strings.TrimSuffix(r.root, "/")})
 }
 
 // readDex reads one code file. One that is torn is lost whole.
 func (r *reader) readDex(d *facts.Dex, data []byte, wanted map[string]bool) *codeParts {
 	f, err := dex.Parse(data, r.tree.Budget)
 	if err != nil {
-		d.LoseAll(fact.Unread(err.Error()), "name", "module")
+		fact.LoseAll(d, fact.Unread(err.Error()), &d.Name, &d.Module)
 		return nil
 	}
 	d.Version, d.Methods, d.Fields, d.Classes = f.Version, int64(f.Methods), int64(f.Fields), int64(f.ClassCount)
@@ -109,7 +109,7 @@ func (r *reader) readDex(d *facts.Dex, data []byte, wanted map[string]bool) *cod
 		}
 	})
 	if err := f.Err(); err != nil {
-		d.LoseAll(fact.Unread(err.Error()), "name", "module")
+		fact.LoseAll(d, fact.Unread(err.Error()), &d.Name, &d.Module)
 		return nil
 	}
 	return c
@@ -129,7 +129,7 @@ func join(a, b []string) []string {
 // collect puts together what the scan found, in an order of its own.
 func (r *reader) collect(results []scanned, wanted map[string]bool) {
 	c := r.out.Code
-	c.SetSelf(place.Place{File: r.file, Entry: c.Field("files").Entry})
+	c.SetSelf(place.Place{File: r.file, Entry: fact.PlaceOf(c, &c.Files).Entry})
 	c.Packages, c.Calls, c.Defined = map[string]int64{}, map[string][]string{}, map[uint64]bool{}
 	found := map[string]bool{}
 	var short int64
@@ -142,7 +142,7 @@ func (r *reader) collect(results []scanned, wanted map[string]bool) {
 		}
 		c.Dex = append(c.Dex, s.dex)
 		if g := s.dex.Gone(); g != nil {
-			c.LoseAll(fact.Gap{Kind: g.Kind, What: s.dex.Name + " cannot be read: " + g.What, At: s.dex.Self()}, "files", "dex", "library_versions")
+			fact.LoseAll(c, fact.Gap{Kind: g.Kind, What: s.dex.Name + " cannot be read: " + g.What, At: s.dex.Self()}, &c.Files, &c.Dex, &c.LibraryVersions)
 		}
 		if s.code == nil {
 			continue
@@ -183,7 +183,7 @@ func (r *reader) collect(results []scanned, wanted map[string]bool) {
 		}
 	}
 	if r.out.Manifest.SplitRequired || r.out.Manifest.Split != "" {
-		c.Lose("missing", fact.Missing("parts of the code may lie in splits that were not given"))
+		fact.Lose(c, &c.Missing, fact.Missing("parts of the code may lie in splits that were not given"))
 	}
 	slices.Sort(c.Compilers)
 	slices.SortFunc(c.Dex, func(a, b *facts.Dex) int {

@@ -16,7 +16,7 @@ import (
 func (r *reader) icon(app *resource.Element, at place.Place) {
 	icon := &facts.Icon{Round: app.Attr("roundIcon") != nil}
 	a := app.Attr("icon")
-	r.out.Put("icon", attrPlace(at, app, "application", "icon"))
+	fact.Put(r.out, &r.out.Icon, attrPlace(at, app, "application", "icon"))
 	if a == nil {
 		icon.SetSelf(key(at, "application", "", app.Offset))
 		r.out.Icon = icon
@@ -32,7 +32,7 @@ func (r *reader) icon(app *resource.Element, at place.Place) {
 		r.iconFile(icon, it)
 	}
 	if len(icon.Files) == 0 && a.Value.Kind == resource.Reference && a.Value.Ref>>24 == 0x7f && r.noTable.What != "" {
-		r.out.Lose("icon", r.noTable)
+		fact.Lose(r.out, &r.out.Icon, r.noTable)
 		return
 	}
 	sort.SliceStable(icon.Files, func(i, j int) bool { return icon.Files[i].Width < icon.Files[j].Width })
@@ -60,7 +60,7 @@ func (r *reader) iconFile(icon *facts.Icon, it resource.Item) {
 
 // layer reads the file of a picture. One that cannot be read is lost whole.
 func (r *reader) layer(icon *facts.Icon, f *facts.IconFile) {
-	lose := func(what string) { f.LoseAll(fact.Unread(what), "path", "density") }
+	lose := func(what string) { fact.LoseAll(f, fact.Unread(what), &f.Path, &f.Density) }
 	e := r.tree.Get(f.Path)
 	if e == nil {
 		lose("the file is not in the package")

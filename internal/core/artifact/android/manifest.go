@@ -50,14 +50,14 @@ func (r *reader) levels(m *resource.Element, doc place.Place) {
 	if o.Split != "" && m.Child("uses-sdk") == nil {
 		gap := fact.Missing("a split is no app of its own; its base tells this")
 		o.MinLevel, o.TargetLevel = nil, nil
-		o.Lose("min_level", gap)
-		o.Lose("target_level", gap)
+		fact.Lose(o, &o.MinLevel, gap)
+		fact.Lose(o, &o.TargetLevel, gap)
 		return
 	}
-	switch why := o.Unread("min_level"); {
-	case o.TargetLevel != nil || o.Unread("target_level") != "":
+	switch why := fact.ReasonOf(o, &o.MinLevel); {
+	case o.TargetLevel != nil || fact.ReasonOf(o, &o.TargetLevel) != "":
 	case why != "":
-		o.Lose("target_level", fact.Unread(why))
+		fact.Lose(o, &o.TargetLevel, fact.Unread(why))
 	default:
 		o.TargetLevel = o.MinLevel
 	}
@@ -70,7 +70,7 @@ func (r *reader) reach(o *facts.Manifest, m *resource.Element, doc place.Place) 
 	for i, e := range m.All("uses-feature") {
 		if n, _, ok := r.number(e.Attr("glEsVersion")); ok && o.Features[i].Name == "" {
 			o.GLES = fmt.Sprintf("%d.%d", n>>16, n&0xffff)
-			o.Put("gles", key(doc, "uses-feature", "glEsVersion", e.Offset))
+			fact.Put(o, &o.GLES, key(doc, "uses-feature", "glEsVersion", e.Offset))
 			continue
 		}
 		named = append(named, o.Features[i])
@@ -84,7 +84,7 @@ func (r *reader) reach(o *facts.Manifest, m *resource.Element, doc place.Place) 
 			for _, q := range e.All("intent") {
 				o.QueriesBroad = o.QueriesBroad || r.broad(q)
 			}
-			o.Put("queries_broad", key(doc, "queries", "", e.Offset))
+			fact.Put(o, &o.QueriesBroad, key(doc, "queries", "", e.Offset))
 		}
 	}
 }
@@ -164,7 +164,7 @@ var impliedPermissions = []struct {
 
 // screens reads which screen classes the manifest excludes.
 func (r *reader) screens(o *facts.Manifest, e *resource.Element, doc place.Place) {
-	o.Put("excluded_screens", key(doc, e.Name, "", e.Offset))
+	fact.Put(o, &o.ExcludedScreens, key(doc, e.Name, "", e.Offset))
 	if e.Name == "compatible-screens" {
 		o.ExcludedScreens = append(o.ExcludedScreens, "all that compatible-screens does not list")
 		return
@@ -196,8 +196,8 @@ func (r *reader) network(app *resource.Element) {
 		root, err = r.xml(data)
 	}
 	if err != nil {
-		o.Manifest.Lose("network", fact.Unread(name+" cannot be read: "+err.Error()))
-		o.Manifest.Lose("cleartext", fact.Unread(name+" cannot be read: "+err.Error()))
+		fact.Lose(&o.Manifest, &o.Manifest.Network, fact.Unread(name+" cannot be read: "+err.Error()))
+		fact.Lose(&o.Manifest, &o.Manifest.Cleartext, fact.Unread(name+" cannot be read: "+err.Error()))
 		return
 	}
 	userTrusted := func(e *resource.Element) bool {
@@ -232,7 +232,7 @@ func (r *reader) network(app *resource.Element) {
 	}
 	domains(root)
 	o.Manifest.Network, o.Manifest.Cleartext = n, n.Cleartext
-	o.Manifest.Put("cleartext", n.Self())
+	fact.Put(&o.Manifest, &o.Manifest.Cleartext, n.Self())
 }
 
 // plainText is an attribute's value as a text, found by its name.
@@ -317,7 +317,7 @@ func (r *reader) filter(c *facts.Component, f *resource.Element) {
 	}
 	if starts && kind != "" && c.Enabled && c.Exported && (r.out.Manifest.Launcher == "" || r.out.Manifest.LauncherKind == "television" && kind == "phone") {
 		r.out.Manifest.Launcher, r.out.Manifest.LauncherKind = c.Name, kind
-		r.out.Manifest.Put("launcher", c.Self())
+		fact.Put(&r.out.Manifest, &r.out.Manifest.Launcher, c.Self())
 	}
 	if web {
 		for _, h := range hosts {

@@ -107,9 +107,9 @@ func mergeContents(b, s *facts.Android) {
 	b.Sizes.Download += s.Sizes.Download
 	if b.Code != nil && s.Code != nil {
 		if len(s.Code.Dex) > 0 {
-			b.Code.Lose("missing", fact.Unread("code lies in several splits, which are not joined class by class"))
+			fact.Lose(b.Code, &b.Code.Missing, fact.Unread("code lies in several splits, which are not joined class by class"))
 			if g := s.Code.Gone(); g != nil {
-				b.Code.LoseAll(*g, "files", "dex", "library_versions")
+				fact.LoseAll(b.Code, *g, &b.Code.Files, &b.Code.Dex, &b.Code.LibraryVersions)
 			}
 		}
 		b.Code.Classes += s.Code.Classes

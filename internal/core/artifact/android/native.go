@@ -56,11 +56,13 @@ func (r *reader) architectures() {
 		a.Libraries = append(a.Libraries, lib)
 	}
 	sort.Slice(r.out.Native.Architectures, func(i, j int) bool { return r.out.Native.Architectures[i].Name < r.out.Native.Architectures[j].Name })
-	r.out.Native.Put("architectures", place.Place{File: r.file, Entry: r.root + "lib"})
+	fact.Put(&r.out.Native, &r.out.Native.Architectures, place.Place{File: r.file, Entry: r.root + "lib"})
 }
 
-// libraryKept is what is known of a library from its name and its entry alone.
-var libraryKept = []string{"path", "name", "abi", "module", "stored", "offset", "size"}
+// loseLibrary leaves of a library what is known from its name and its entry alone.
+func loseLibrary(l *facts.Library, gap fact.Gap) {
+	fact.LoseAll(l, gap, &l.Path, &l.Name, &l.ABI, &l.Module, &l.Stored, &l.Offset, &l.Size)
+}
 
 // folderMachines says which machine a folder's libraries are for.
 var folderMachines = map[string]string{
@@ -74,7 +76,7 @@ func readLibrary(l *facts.Library, r io.Reader) {
 		err = errors.New(f.Incomplete)
 	}
 	if err != nil {
-		l.LoseAll(fact.Unread(err.Error()), libraryKept...)
+		loseLibrary(l, fact.Unread(err.Error()))
 		return
 	}
 	l.Machine, l.Bits, l.Align, l.Congruent = f.Machine, int64(f.Bits), f.Align, f.Congruent
@@ -82,6 +84,6 @@ func readLibrary(l *facts.Library, r io.Reader) {
 	l.Symbols, l.Debug, l.Sections, l.TextRelocations, l.WriteExec = f.Symbols, f.Debug, f.Sections, f.TextRel, f.WriteExec
 	l.Needed, l.BuildID, l.DebugSections, l.Level = f.Needed, f.BuildID, f.DebugNames, f.Level
 	if f.NoNames != "" {
-		l.Lose("needed", fact.Unread(f.NoNames))
+		fact.Lose(l, &l.Needed, fact.Unread(f.NoNames))
 	}
 }

@@ -39,7 +39,7 @@ func (r *reader) loadTable() {
 		r.table = nil // an interface that holds a nil pointer is not nil
 		r.noTable = fact.Unread(name + " cannot be read: " + err.Error())
 		r.noTable.At = at
-		res.LoseAll(r.noTable, "densities")
+		fact.LoseAll(res, r.noTable, &res.Densities)
 		return
 	}
 	for _, l := range r.table.Locales() {
@@ -79,7 +79,7 @@ func (r *reader) translatedTexts() map[uint32]map[string]string {
 
 // label resolves the app's name in every language.
 func (r *reader) label(app *resource.Element, at place.Place) {
-	r.out.Resources.Put("label", attrPlace(at, app, "application", "label"))
+	fact.Put(&r.out.Resources, &r.out.Resources.Label, attrPlace(at, app, "application", "label"))
 	a := app.Attr("label")
 	if a == nil {
 		r.out.Resources.Label = &facts.Text{}
@@ -112,7 +112,7 @@ func (r *reader) label(app *resource.Element, at place.Place) {
 		if gap.What == "" {
 			gap = fact.Unread(fmt.Sprintf("the resource %s is not in the table", a.Value.AsString()))
 		}
-		r.out.Resources.Lose("label", gap)
+		fact.Lose(&r.out.Resources, &r.out.Resources.Label, gap)
 		return
 	}
 	r.out.Resources.Label = t

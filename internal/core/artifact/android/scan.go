@@ -94,12 +94,12 @@ func (r *reader) verified() {
 	switch {
 	case !r.digests:
 	case len(s.Schemes) == 0:
-		s.Lose("verified", fact.Missing("the package is not signed"))
+		fact.Lose(s, &s.Verified, fact.Missing("the package is not signed"))
 	default:
 		ok := len(s.Faults) == 0 && s.MoreFaults == 0
 		s.Verified = &ok
-		if g := s.Gap("verified"); g != nil && ok {
-			s.Lose("faults", fact.Gap{Kind: g.Kind, What: g.What, At: g.At})
+		if g := fact.GapOf(s, &s.Verified); g != nil && ok {
+			fact.Lose(s, &s.Faults, fact.Gap{Kind: g.Kind, What: g.What, At: g.At})
 		}
 	}
 }
@@ -114,7 +114,7 @@ func (r *reader) visit(e *files.Entry, check *jarsig.Check, wanted map[string]bo
 		defer release()
 		data, err := e.ReadOnce(0)
 		if err != nil {
-			out.dex.LoseAll(fact.Unread(err.Error()), "name", "module")
+			fact.LoseAll(out.dex, fact.Unread(err.Error()), &out.dex.Name, &out.dex.Module)
 			out.fault = digest(e, check, buf)
 			return out
 		}
@@ -154,7 +154,7 @@ func (r *reader) visit(e *files.Entry, check *jarsig.Check, wanted map[string]bo
 	}
 	src, err := e.Open()
 	if err != nil {
-		l.LoseAll(fact.Unread("it cannot be unpacked: "+err.Error()), libraryKept...)
+		loseLibrary(l, fact.Unread("it cannot be unpacked: "+err.Error()))
 		if check != nil {
 			out.fault = &jarsig.Fault{Entry: e.Name, What: "cannot be unpacked: " + err.Error()}
 		}

@@ -70,20 +70,20 @@ func (r *reader) signing() {
 		r.block(s)
 	}
 	if r.jar != nil && r.jar.Unverified != "" {
-		s.Lose("verified", fact.Unread(r.jar.Unverified))
+		fact.Lose(s, &s.Verified, fact.Unread(r.jar.Unverified))
 	}
 	if r.jar != nil && r.jar.Unread != "" {
-		s.Lose("verified", fact.Unread(r.jar.Unread))
-		s.Lose("faults", fact.Unread(r.jar.Unread))
+		fact.Lose(s, &s.Verified, fact.Unread(r.jar.Unread))
+		fact.Lose(s, &s.Faults, fact.Unread(r.jar.Unread))
 	}
 	if !r.digests {
-		s.Lose("verified", notVerified)
+		fact.Lose(s, &s.Verified, notVerified)
 	}
 	if s.Certificate == nil {
 		if len(s.Schemes) > 0 {
-			s.Lose("certificate", fact.Unread("the signer's certificate cannot be read"))
+			fact.Lose(s, &s.Certificate, fact.Unread("the signer's certificate cannot be read"))
 		}
-		s.Lose("certificate", fact.Missing("the package is not signed"))
+		fact.Lose(s, &s.Certificate, fact.Missing("the package is not signed"))
 	}
 }
 

@@ -4,6 +4,7 @@ import (
 	"path"
 	"strings"
 
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
 )
 
@@ -33,7 +34,7 @@ func (r *reader) sizes() {
 // what comes at installation, with one architecture's libraries and one
 // density's pictures, the largest of each; of an APK, the file.
 func (r *reader) download() {
-	r.out.Sizes.Put("download", place.Place{File: r.file})
+	fact.Put(&r.out.Sizes, &r.out.Sizes.Download, place.Place{File: r.file})
 	atOnce := map[string]bool{"": true}
 	for _, m := range r.out.Bundle.Modules {
 		atOnce[m.Name] = m.Delivery == "install-time" && m.Kind != "assets" && m.Kind != "model"

@@ -36,7 +36,7 @@ func (r *reader) theme(e *resource.Element, at place.Place, element string) {
 	t.SetSelf(key(at, element, "theme", a.Offset))
 	r.out.Resources.Themes = append(r.out.Resources.Themes, t)
 	if r.table == nil {
-		t.LoseAll(r.noTable, "name")
+		fact.LoseAll(t, r.noTable, &t.Name)
 		return
 	}
 	nameless := false
@@ -60,6 +60,6 @@ func (r *reader) theme(e *resource.Element, at place.Place, element string) {
 		said[name] = name != ""
 	}
 	if nameless && t.Splash == "" {
-		t.Lose("splash", fact.Unread(numbered))
+		fact.Lose(t, &t.Splash, fact.Unread(numbered))
 	}
 }

@@ -38,7 +38,7 @@ func (r *reader) nested() {
 			return !spent
 		}
 		spent = true
-		r.out.LoseAll(fact.Unread(fmt.Sprintf("the app holds more bundles than the first %d that are read", len(found))), "bundles", "resources")
+		fact.LoseAll(r.out, fact.Unread(fmt.Sprintf("the app holds more bundles than the first %d that are read", len(found))), &r.out.Bundles, &r.out.Resources)
 		return false
 	}
 	for _, e := range r.tree.Entries {
@@ -50,15 +50,16 @@ func (r *reader) nested() {
 		case base == "Info.plist":
 			r.list(add(kind, dir), e)
 		case base == "PrivacyInfo.xcprivacy" && kind == "resources" && r.tree.Get(dir+"/Info.plist") == nil:
-			// Static libraries bring bundles that hold nothing else.
-			add(kind, dir).Info.LoseAll(fact.Missing("the bundle has no property list"))
+			fact.
+				// Static libraries bring bundles that hold nothing else.
+				LoseAll(&add(kind, dir).Info, fact.Missing("the bundle has no property list"))
 		}
 	}
 	// A framework in the layout of the desktop has no property list at its root.
 	for _, e := range r.tree.Entries {
 		if at := strings.Index(e.Name, ".framework/"); at >= 0 {
 			if dir := e.Name[:at+len(".framework")]; found[dir] == nil && more() {
-				add("framework", dir).Info.LoseAll(fact.Missing("the framework has no property list at its root"))
+				fact.LoseAll(&add("framework", dir).Info, fact.Missing("the framework has no property list at its root"))
 			}
 		}
 	}
@@ -73,10 +74,10 @@ func (r *reader) nested() {
 	for _, b := range r.out.Resources {
 		r.privacy(b)
 		gap := fact.Missing("a bundle without code is not signed by itself")
-		b.Lose("signature", gap)
-		b.Lose("profile", gap)
-		b.Lose("seal", gap)
-		b.Lose("code", gap)
+		fact.Lose(b, &b.Signature, gap)
+		fact.Lose(b, &b.Profile, gap)
+		fact.Lose(b, &b.Seal, gap)
+		fact.Lose(b, &b.Code, gap)
 	}
 }
 
@@ -89,11 +90,11 @@ func (r *reader) list(b *facts.Bundle, e *files.Entry) {
 	}
 	if err != nil {
 		gap := fact.Unread("its property list cannot be read: " + err.Error())
-		b.Info.LoseAll(gap)
+		fact.LoseAll(&b.Info, gap)
 		// A bundle of resources may have a list of an older form, which nothing here needs.
 		if b.Kind != "resources" {
 			gap.At = r.at(e.Name)
-			r.out.Lose("wrong_types", gap)
+			fact.Lose(r.out, &r.out.WrongTypes, gap)
 		}
 		return
 	}

@@ -39,7 +39,7 @@ func (r *reader) code(b *facts.Bundle) {
 	c.Path = r.executable(b)
 	at := r.at(c.Path)
 	c.SetSelf(at)
-	b.Put("signature", at)
+	fact.Put(b, &b.Signature, at)
 	e := r.tree.Get(c.Path)
 	c.ExecutableMode = e != nil && e.Mode&0o111 != 0
 	f, err := r.macho(c.Path)
@@ -53,8 +53,8 @@ func (r *reader) code(b *facts.Bundle) {
 			gap = fact.Missing("nothing is there that could run: " + c.Fault)
 		}
 		gap.At = at
-		c.LoseAll(gap, "path", "fault", "static_library", "executable_mode")
-		b.Lose("signature", gap)
+		fact.LoseAll(c, gap, &c.Path, &c.Fault, &c.StaticLibrary, &c.ExecutableMode)
+		fact.Lose(b, &b.Signature, gap)
 		return
 	}
 	for i := range f.Slices {
@@ -80,9 +80,9 @@ func (r *reader) code(b *facts.Bundle) {
 	}
 	switch {
 	case f.HeadersOnly:
-		b.Lose("signature", fact.Unasked(tooLarge))
+		fact.Lose(b, &b.Signature, fact.Unasked(tooLarge))
 	case s.Signature == nil && s.HasSigning:
-		b.Lose("signature", fact.Unread("the code signature cannot be reached"))
+		fact.Lose(b, &b.Signature, fact.Unread("the code signature cannot be reached"))
 	case s.Signature == nil:
 		b.Signature = &facts.CodeSignature{Adhoc: true}
 		b.Signature.SetSelf(at)
@@ -195,10 +195,10 @@ func sliceFacts(f *macho.File, i int, at place.Place) *facts.Slice {
 		UUID: s.UUID, Encryptable: s.Encryptable, ExtensionSafe: s.ExtensionSafe}
 	fs.SetSelf(place.Place{File: at.File, Entry: at.Entry, Key: s.CPU + " slice", Offset: s.Offset})
 	if f.HeadersOnly {
-		fs.Lose("stripped", fact.Unread(tooLarge))
+		fact.Lose(fs, &fs.Stripped, fact.Unread(tooLarge))
 	}
 	if s.Platform == "" {
-		fs.Lose("platform", fact.Unread("no load command tells the platform"))
+		fact.Lose(fs, &fs.Platform, fact.Unread("no load command tells the platform"))
 	}
 	return fs
 }
@@ -231,12 +231,12 @@ func device(f *macho.File) *macho.Slice {
 // sdk takes the SDK version from the executable, where it cannot be edited by
 // hand, and else from the property list.
 func (r *reader) sdk(app *facts.Bundle, at place.Place) {
-	r.out.Put("sdk", app.Info.Field("sdk_name"))
+	fact.Put(r.out, &r.out.SDK, fact.PlaceOf(&app.Info, &app.Info.SDKName))
 	for _, s := range app.Code.Slices {
 		if s.CPU == app.Code.CPU && s.SDK != "" {
 			sdk := s.SDK
 			r.out.SDK = &sdk
-			r.out.Put("sdk", s.Self())
+			fact.Put(r.out, &r.out.SDK, s.Self())
 			return
 		}
 	}
@@ -244,5 +244,5 @@ func (r *reader) sdk(app *facts.Bundle, at place.Place) {
 		r.out.SDK = &v
 		return
 	}
-	r.out.Lose("sdk", fact.Unread("neither the executable nor DTSDKName tells the SDK"))
+	fact.Lose(r.out, &r.out.SDK, fact.Unread("neither the executable nor DTSDKName tells the SDK"))
 }

@@ -22,7 +22,7 @@ func (r *reader) archive() {
 		return
 	}
 	base := strings.TrimSuffix(r.root[:at], "/")
-	r.out.Lose("signature_final", fact.Missing("the signatures in a build archive are replaced at its export; check the exported package"))
+	fact.Lose(r.out, &r.out.SignatureFinal, fact.Missing("the signatures in a build archive are replaced at its export; check the exported package"))
 	name := path.Join(base, "Info.plist")
 	a := &facts.BuildArchive{}
 	a.SetSelf(place.Place{File: r.file, Entry: name})
@@ -42,7 +42,7 @@ func (r *reader) archive() {
 		info, _, err = plist.Parse(data, r.tree.Budget)
 	}
 	if err != nil {
-		a.LoseAll(fact.Unread("the archive's property list cannot be read: "+err.Error()), "products", "signed")
+		fact.LoseAll(a, fact.Unread("the archive's property list cannot be read: "+err.Error()), &a.Products, &a.Signed)
 		return
 	}
 	props := info.Get("ApplicationProperties")
@@ -66,7 +66,7 @@ func (r *reader) debugInfo() {
 				src.Close()
 			}
 			if err != nil {
-				r.out.Debug.Lose("builds", fact.Unread(e.Name+": "+err.Error()))
+				fact.Lose(&r.out.Debug, &r.out.Debug.Builds, fact.Unread(e.Name+": "+err.Error()))
 				continue
 			}
 			for _, s := range f.Slices {

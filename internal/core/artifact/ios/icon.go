@@ -45,11 +45,11 @@ func (r *reader) catalogs() {
 			c.Readable = true
 		}
 		if err != nil {
-			kept := []string{"path"}
+			kept := []any{&c.Path}
 			if malformed != nil {
-				kept = append(kept, "readable", "fault")
+				kept = append(kept, &c.Readable, &c.Fault)
 			}
-			c.LoseAll(fact.Unread("the asset catalogue cannot be read: "+err.Error()), kept...)
+			fact.LoseAll(c, fact.Unread("the asset catalogue cannot be read: "+err.Error()), kept...)
 			continue
 		}
 		c.Tool, c.Platform, c.MinOS = car.Tool, car.Platform, car.PlatformVersion
@@ -130,7 +130,7 @@ func (r *reader) pictures(icon *facts.IOSIcon, names []string, dir string) {
 	}
 	car := r.cars[dir]
 	if car == nil {
-		icon.Lose("set", *c.Gone())
+		fact.Lose(icon, &icon.Set, *c.Gone())
 		return
 	}
 	for _, x := range car.Renditions {
@@ -141,7 +141,7 @@ func (r *reader) pictures(icon *facts.IOSIcon, names []string, dir string) {
 		p.SetSelf(r.at(c.Path).In(x.Set + " " + x.File).At(x.Offset))
 		icon.Set = append(icon.Set, p)
 	}
-	icon.Put("set", r.at(c.Path))
+	fact.Put(icon, &icon.Set, r.at(c.Path))
 }
 
 // alternates reads the icons that people can choose instead.
@@ -188,7 +188,7 @@ func (r *reader) iconFile(e *files.Entry) *facts.IconFile {
 		err = picture.Read(f, data)
 	}
 	if err != nil {
-		f.LoseAll(fact.Unread(err.Error()), "path")
+		fact.LoseAll(f, fact.Unread(err.Error()), &f.Path)
 	}
 	return f
 }
@@ -286,13 +286,13 @@ func (r *reader) icons() {
 	for _, b := range r.out.Bundles {
 		info := r.lists[b]
 		if info == nil {
-			b.Lose("icon", *b.Info.Gone())
+			fact.Lose(b, &b.Icon, *b.Info.Gone())
 			continue
 		}
 		at := r.at(path.Join(b.Path, "Info.plist"))
 		if b.Kind != "framework" && b.Kind != "resources" || info.Get("CFBundleIcons") != nil {
 			b.Icon = r.icon(info, at, b.Path)
-			b.Put("icon", b.Icon.Self())
+			fact.Put(b, &b.Icon, b.Icon.Self())
 		}
 		if b.Kind == "app" {
 			r.alternates(b, info, at)

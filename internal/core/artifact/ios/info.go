@@ -21,7 +21,7 @@ func (r *reader) info(b *facts.Bundle, info *plist.Value, at place.Place) {
 	d.fill(o.BuildTools, info, "")
 	o.AllOrientations = union(o.AllOrientations)
 	if !o.EncryptionDeclared && b.Kind == "app" {
-		o.Lose("encryption", fact.Missing("the property list has no ITSAppUsesNonExemptEncryption"))
+		fact.Lose(o, &o.Encryption, fact.Missing("the property list has no ITSAppUsesNonExemptEncryption"))
 	}
 	// From iOS 10 on, any of the narrower keys takes its place.
 	for _, k := range []string{"NSAllowsArbitraryLoadsInWebContent", "NSAllowsArbitraryLoadsForMedia", "NSAllowsLocalNetworking"} {
@@ -97,7 +97,7 @@ func (d *decoder) purposes(o *facts.Info, info *plist.Value) {
 		p := &facts.Purpose{Key: k, Text: v.Text()}
 		p.SetSelf(valueAt(d.at, v, k))
 		if why := d.check(keyed{k, v}, plist.String); why != "" {
-			p.Lose("text", fact.Unread(why))
+			fact.Lose(p, &p.Text, fact.Unread(why))
 		}
 		o.Purposes = append(o.Purposes, p)
 	}
@@ -113,7 +113,7 @@ func (d *decoder) endpoints(o *facts.Info, info *plist.Value) {
 		x := &facts.Endpoint{Key: k, URL: v.Text()}
 		x.SetSelf(valueAt(d.at, v, k))
 		if why := d.check(keyed{k, v}, plist.String); why != "" {
-			x.Lose("url", fact.Unread(why))
+			fact.Lose(x, &x.URL, fact.Unread(why))
 		}
 		o.ReportEndpoints = append(o.ReportEndpoints, x)
 	}

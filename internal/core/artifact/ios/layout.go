@@ -138,7 +138,7 @@ func (r *reader) loose() {
 		}
 		head, err := e.Head()
 		if err != nil {
-			r.out.Layout.Lose("loose_code", fact.Unread(e.Name+": "+err.Error()))
+			fact.Lose(&r.out.Layout, &r.out.Layout.LooseCode, fact.Unread(e.Name+": "+err.Error()))
 			continue
 		}
 		kind := ""
@@ -170,8 +170,8 @@ func (r *reader) linked() {
 	}
 	app := r.out.App.Code.SearchPaths
 	for _, b := range r.out.Bundles {
-		if g := b.Code.Gap("libraries"); g != nil && g.Kind == fact.NotRead {
-			r.out.Layout.Lose("missing_libraries", *g)
+		if g := fact.GapOf(&b.Code, &b.Code.Libraries); g != nil && g.Kind == fact.NotRead {
+			fact.Lose(&r.out.Layout, &r.out.Layout.MissingLibraries, *g)
 		}
 		home := "." // the folder of the program that loads it
 		if b.Kind != "framework" {

@@ -16,21 +16,21 @@ import (
 func (r *reader) privacy(b *facts.Bundle) {
 	name := path.Join(b.Path, "PrivacyInfo.xcprivacy")
 	at := r.at(name)
-	b.Put("privacy", at)
-	b.Put("privacy_present", at)
+	fact.Put(b, &b.Privacy, at)
+	fact.Put(b, &b.PrivacyPresent, at)
 	b.PrivacyPresent = r.tree.Get(name) != nil
 	if !b.PrivacyPresent {
-		b.Lose("privacy", fact.Missing("the bundle has no privacy manifest"))
+		fact.Lose(b, &b.Privacy, fact.Missing("the bundle has no privacy manifest"))
 		return
 	}
 	data, err := r.tree.Read(name, maxInfo)
 	if err != nil {
-		b.Lose("privacy", fact.Unread("the privacy manifest cannot be read: "+err.Error()))
+		fact.Lose(b, &b.Privacy, fact.Unread("the privacy manifest cannot be read: "+err.Error()))
 		return
 	}
 	m, err := privacyinfo.Parse(data, r.tree.Budget)
 	if spent := (*budget.Spent)(nil); errors.As(err, &spent) {
-		b.Lose("privacy", fact.Unread("the privacy manifest cannot be read: "+err.Error()))
+		fact.Lose(b, &b.Privacy, fact.Unread("the privacy manifest cannot be read: "+err.Error()))
 		return
 	}
 	if err != nil { // the store finds nothing in it either

@@ -14,11 +14,11 @@ import (
 func (r *reader) profile(b *facts.Bundle) {
 	name := path.Join(b.Path, "embedded.mobileprovision")
 	at := r.at(name)
-	b.Put("profile", at)
-	b.Put("profile_present", at)
+	fact.Put(b, &b.Profile, at)
+	fact.Put(b, &b.ProfilePresent, at)
 	b.ProfilePresent = r.tree.Get(name) != nil
 	if !b.ProfilePresent {
-		b.Lose("profile", fact.Missing("the bundle has no provisioning profile"))
+		fact.Lose(b, &b.Profile, fact.Missing("the bundle has no provisioning profile"))
 		return
 	}
 	data, err := r.tree.Read(name, maxInfo)
@@ -27,7 +27,7 @@ func (r *reader) profile(b *facts.Bundle) {
 		p, err = provision.Parse(data, r.tree.Budget)
 	}
 	if err != nil {
-		b.Lose("profile", fact.Unread("the provisioning profile cannot be read: "+err.Error()))
+		fact.Lose(b, &b.Profile, fact.Unread("the provisioning profile cannot be read: "+err.Error()))
 		return
 	}
 	f := &facts.Profile{Name: p.Name, Kind: p.Kind, AppID: p.AppID, Platforms: p.Platforms, Expires: p.Expires, Devices: int64(p.Devices), SignatureFault: p.Unsigned,

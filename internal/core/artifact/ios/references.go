@@ -72,7 +72,7 @@ func (r *reader) namedFiles(info *plist.Value, at place.Place) {
 			return sets[n] || k == "UIImageName" && (files[n] || files[n+".png"] || files[n+"@2x.png"] || files[n+"@3x.png"])
 		})
 		if gap != nil && v.Text() != "" && !r.out.References.Files[len(r.out.References.Files)-1].Present {
-			r.out.References.Files[len(r.out.References.Files)-1].Lose("present", *gap)
+			fact.Lose(r.out.References.Files[len(r.out.References.Files)-1], &r.out.References.Files[len(r.out.References.Files)-1].Present, *gap)
 		}
 	}
 	if scenes := info.Path("UIApplicationSceneManifest", "UISceneConfigurations"); scenes != nil {
@@ -116,7 +116,7 @@ func (r *reader) classes(info *plist.Value, at place.Place) {
 		c.Present = c.Present || strings.HasPrefix(name, "UI") || strings.HasPrefix(name, "NS")
 		c.SetSelf(valueAt(at, v, key))
 		if open != nil && !c.Present {
-			c.Lose("present", *open)
+			fact.Lose(c, &c.Present, *open)
 		}
 		r.out.References.Classes = append(r.out.References.Classes, c)
 	}
@@ -144,7 +144,7 @@ func (r *reader) services() {
 		}
 		v, _, err := r.plist(e.Name)
 		if err != nil {
-			r.out.References.Lose("services", fact.Unread(e.Name+": "+err.Error()))
+			fact.Lose(&r.out.References, &r.out.References.Services, fact.Unread(e.Name+": "+err.Error()))
 			continue
 		}
 		if v.Get("BUNDLE_ID").Text() == "" {
@@ -152,8 +152,8 @@ func (r *reader) services() {
 		}
 		f := &facts.ServiceFile{Path: e.Name, AppID: v.Get("BUNDLE_ID").Text(), Scheme: v.Get("REVERSED_CLIENT_ID").Text()}
 		f.SetSelf(r.at(e.Name))
-		f.Put("app_id", valueAt(r.at(e.Name), v.Get("BUNDLE_ID"), "BUNDLE_ID"))
-		f.Put("scheme", valueAt(r.at(e.Name), v.Get("REVERSED_CLIENT_ID"), "REVERSED_CLIENT_ID"))
+		fact.Put(f, &f.AppID, valueAt(r.at(e.Name), v.Get("BUNDLE_ID"), "BUNDLE_ID"))
+		fact.Put(f, &f.Scheme, valueAt(r.at(e.Name), v.Get("REVERSED_CLIENT_ID"), "REVERSED_CLIENT_ID"))
 		r.out.References.Services = append(r.out.References.Services, f)
 	}
 }
@@ -167,7 +167,7 @@ func (r *reader) startPages() {
 		}
 		data, err := e.Read(1 << 20)
 		if err != nil {
-			r.out.References.Lose("start_pages", fact.Unread(e.Name+": "+err.Error()))
+			fact.Lose(&r.out.References, &r.out.References.StartPages, fact.Unread(e.Name+": "+err.Error()))
 			continue
 		}
 		var c struct {

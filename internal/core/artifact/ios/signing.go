@@ -26,11 +26,11 @@ func (r *reader) seal(b *facts.Bundle) {
 	b.Seal.SetSelf(at)
 	b.Seal.Present = r.tree.Get(name) != nil
 	if !b.Seal.Present {
-		b.Seal.LoseAll(fact.Missing("the bundle has no resource seal"), "present")
+		fact.LoseAll(&b.Seal, fact.Missing("the bundle has no resource seal"), &b.Seal.Present)
 		return
 	}
 	if !r.digests {
-		b.Seal.LoseAll(notVerified, "present")
+		fact.LoseAll(&b.Seal, notVerified, &b.Seal.Present)
 		return
 	}
 	data, err := r.tree.Read(name, 0)
@@ -40,7 +40,7 @@ func (r *reader) seal(b *facts.Bundle) {
 		s, err = coderes.Parse(data, part)
 	}
 	if err != nil {
-		b.Seal.LoseAll(fact.Unread("the resource seal cannot be read: "+err.Error()), "present")
+		fact.LoseAll(&b.Seal, fact.Unread("the resource seal cannot be read: "+err.Error()), &b.Seal.Present)
 		return
 	}
 	r.seals[b] = s
@@ -149,7 +149,7 @@ func (r *reader) signature(b *facts.Bundle, s *macho.Slice) {
 	at.Key = "code signature"
 	sig, err := codesign.Parse(s.Signature, r.tree.Budget)
 	if err != nil {
-		b.Lose("signature", fact.Unread("the code signature cannot be read: "+err.Error()))
+		fact.Lose(b, &b.Signature, fact.Unread("the code signature cannot be read: "+err.Error()))
 		return
 	}
 	f := &facts.CodeSignature{Identifier: sig.Identifier, Team: sig.Team, Adhoc: sig.Adhoc(), SHA256: sig.SHA256, Version: int64(sig.Version), CDHash: sig.CDHash,
@@ -164,7 +164,7 @@ func (r *reader) signature(b *facts.Bundle, s *macho.Slice) {
 		e.SetSelf(at.In(e.Key))
 	}
 	if sig.Signer == nil {
-		f.Lose("signer", fact.Missing("nobody signed the code"))
+		fact.Lose(f, &f.Signer, fact.Missing("nobody signed the code"))
 	} else {
 		f.Signer.SetSelf(at)
 	}
@@ -176,10 +176,10 @@ func (r *reader) signature(b *facts.Bundle, s *macho.Slice) {
 		}
 		f.PagesVerified = sig.VerifyPages(s.Pages)
 		if !f.PagesVerified {
-			f.Lose("pages_verified", fact.Unread("the digests are of a kind that is not verified here"))
+			fact.Lose(f, &f.PagesVerified, fact.Unread("the digests are of a kind that is not verified here"))
 		}
 	} else {
-		f.Lose("pages_verified", notVerified)
+		fact.Lose(f, &f.PagesVerified, notVerified)
 	}
 	f.Faults = sig.Faults
 	b.Signature = f
@@ -190,7 +190,7 @@ func (r *reader) signature(b *facts.Bundle, s *macho.Slice) {
 		}
 		b.Profile.HasSigner = &has
 	} else if b.Profile != nil {
-		b.Profile.Lose("has_signer", fact.Missing("nobody signed the code"))
+		fact.Lose(b.Profile, &b.Profile.HasSigner, fact.Missing("nobody signed the code"))
 	}
 }
 

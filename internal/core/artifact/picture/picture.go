@@ -65,9 +65,9 @@ func Read(f *facts.IconFile, data []byte) error {
 		m, err = decode()
 	}
 	if err != nil {
-		f.Lose("colors", fact.Unread(err.Error()))
+		fact.Lose(f, &f.Colors, fact.Unread(err.Error()))
 		if crushed {
-			f.Lose("alpha", fact.Unread("the picture is in the platform's own form, which always has an alpha channel, and its pixels could not be decoded: "+err.Error()))
+			fact.Lose(f, &f.Alpha, fact.Unread("the picture is in the platform's own form, which always has an alpha channel, and its pixels could not be decoded: "+err.Error()))
 		}
 		return nil
 	}
@@ -86,7 +86,7 @@ func Solid(data []byte) bool {
 	if Read(f, data) != nil || f.Width*f.Height > maxPixels {
 		return false
 	}
-	if !f.Alpha && f.Unread("alpha") == "" {
+	if !f.Alpha && fact.ReasonOf(f, &f.Alpha) == "" {
 		return true
 	}
 	var m image.Image

@@ -14,6 +14,7 @@ type References struct {
 // NamedFile is a file that the property list names.
 type NamedFile struct {
 	fact.Mark `json:"-"`
+	Bundle    string `json:"bundle,omitempty"` // path of the app clip that names it; empty for the app
 	Kind      string `json:"kind"` // font, launch-screen, launch-part (a picture or colour of it), interface
 	Key       string `json:"key"`
 	Name      string `json:"name"`

@@ -45,9 +45,14 @@ func (r *reader) archive() {
 		fact.LoseAll(a, fact.Unread("the archive's property list cannot be read: "+err.Error()), &a.Products, &a.Signed)
 		return
 	}
-	props := info.Get("ApplicationProperties")
-	a.App, a.ID = props != nil, props.Get("CFBundleIdentifier").Text()
-	a.Version, a.Build = props.Get("CFBundleShortVersionString").Text(), props.Get("CFBundleVersion").Text()
+	const props = "ApplicationProperties"
+	d := &decoder{at: a.Self()}
+	app := d.of(info, props, "", plist.Dict)
+	a.App, a.ID = app != nil, d.text(app, "CFBundleIdentifier", props)
+	a.Version, a.Build = d.text(app, "CFBundleShortVersionString", props), d.text(app, "CFBundleVersion", props)
+	if gap := d.since(0); gap != nil {
+		fact.LoseAll(a, *gap, &a.Products, &a.Signed)
+	}
 }
 
 // debugInfo lists the builds for which debugging information comes along:

@@ -263,6 +263,50 @@ func (d *decoder) list(into reflect.Value, option string, f keyed) string {
 	return lost
 }
 
+// text is the text at a key of a dictionary; empty where there is none, or where it is of
+// another kind, which is recorded.
+func (d *decoder) text(dict *plist.Value, key, prefix string) string {
+	if v := d.of(dict, key, prefix, plist.String); v != nil {
+		return v.Str
+	}
+	return ""
+}
+
+// texts are the texts of a list at a key of a dictionary, recorded likewise.
+func (d *decoder) texts(dict *plist.Value, key, prefix string) (out []string) {
+	v := d.of(dict, key, prefix, plist.Array)
+	if v == nil {
+		return nil
+	}
+	for i, it := range v.Items {
+		if d.check(keyed{fmt.Sprintf("%s[%d]", join(prefix, key), i), it}, plist.String) == "" {
+			out = append(out, it.Str)
+		}
+	}
+	return out
+}
+
+// of is the value of a kind at a key of a dictionary, or nil.
+func (d *decoder) of(dict *plist.Value, key, prefix string, kind plist.Kind) *plist.Value {
+	v := dict.Get(key)
+	if v == nil || d.check(keyed{join(prefix, key), v}, kind) != "" {
+		return nil
+	}
+	return v
+}
+
+// since is the gap that the values of a wrong kind leave that were met after the first n;
+// nil where there are none.
+func (d *decoder) since(n int) *fact.Gap {
+	if len(d.wrong) <= n {
+		return nil
+	}
+	w := d.wrong[n]
+	g := fact.Unread(fmt.Sprintf("%s is %s, not %s", w.Key, w.Type, w.Want))
+	g.At = w.Self()
+	return &g
+}
+
 // check records a value of another kind than is wanted, once, and says so.
 func (d *decoder) check(f keyed, want plist.Kind) string {
 	if f.value.Kind == want {

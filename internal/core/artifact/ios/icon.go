@@ -2,6 +2,7 @@ package ios
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -84,23 +85,31 @@ func (r *reader) catalog(dir string) *facts.Catalog {
 	return nil
 }
 
-// icon gathers what the property list of an app names and what files and the
-// catalogue bear out. dir is the app's folder within the package's app.
-func (r *reader) icon(info *plist.Value, at place.Place, dir string) *facts.IOSIcon {
-	primary := info.Path("CFBundleIcons", "CFBundlePrimaryIcon")
-	if primary == nil {
-		primary = info.Path("CFBundleIcons~ipad", "CFBundlePrimaryIcon")
-	}
+// icon gathers what the property list of a bundle names and what files and the catalogue
+// bear out.
+func (r *reader) icon(b *facts.Bundle, info *plist.Value, at place.Place) *facts.IOSIcon {
+	d := r.decoders[b]
+	before := len(d.wrong)
 	icon := &facts.IOSIcon{}
-	icon.SetSelf(valueAt(at, primary, "CFBundleIcons.CFBundlePrimaryIcon"))
-	icon.Name = primary.Get("CFBundleIconName").Text()
-	if icon.Name == "" {
-		icon.Name = info.Get("CFBundleIconName").Text()
+	var names []string
+	for _, key := range []string{"CFBundleIcons", "CFBundleIcons~ipad"} {
+		prefix := key + ".CFBundlePrimaryIcon"
+		primary := d.of(d.of(info, key, "", plist.Dict), "CFBundlePrimaryIcon", key, plist.Dict)
+		if icon.Self().IsZero() && primary != nil {
+			icon.SetSelf(valueAt(at, primary, "CFBundleIcons.CFBundlePrimaryIcon"))
+			icon.Name = d.text(primary, "CFBundleIconName", prefix)
+		}
+		names = append(names, d.texts(primary, "CFBundleIconFiles", prefix)...)
 	}
-	names := primary.Get("CFBundleIconFiles").Texts()
-	names = append(names, info.Path("CFBundleIcons~ipad", "CFBundlePrimaryIcon", "CFBundleIconFiles").Texts()...)
-	names = append(names, info.Get("CFBundleIconFiles").Texts()...)
-	r.pictures(icon, names, dir)
+	if icon.Self().IsZero() {
+		icon.SetSelf(valueAt(at, nil, "CFBundleIcons.CFBundlePrimaryIcon"))
+	}
+	icon.Name = cmp.Or(icon.Name, d.text(info, "CFBundleIconName", ""))
+	names = append(names, d.texts(info, "CFBundleIconFiles", "")...)
+	r.pictures(icon, names, b.Path)
+	if gap := d.since(before); gap != nil {
+		fact.LoseAll(icon, *gap)
+	}
 	return icon
 }
 
@@ -146,28 +155,30 @@ func (r *reader) pictures(icon *facts.IOSIcon, names []string, dir string) {
 
 // alternates reads the icons that people can choose instead.
 func (r *reader) alternates(b *facts.Bundle, info *plist.Value, at place.Place) {
+	d := r.decoders[b]
 	seen := map[string]*facts.IOSIcon{}
 	files := map[string][]string{}
 	var names []string
 	for _, key := range []string{"CFBundleIcons", "CFBundleIcons~ipad"} {
-		all := info.Path(key, "CFBundleAlternateIcons")
+		all := d.of(d.of(info, key, "", plist.Dict), "CFBundleAlternateIcons", key, plist.Dict)
 		for _, name := range all.SortedKeys() {
-			v := all.Get(name)
-			if seen[name] == nil {
-				a := &facts.IOSIcon{Name: v.Get("CFBundleIconName").Text()}
-				a.SetSelf(valueAt(at, v, key+".CFBundleAlternateIcons."+name))
+			before, prefix := len(d.wrong), key+".CFBundleAlternateIcons."+name
+			v := d.of(all, name, key+".CFBundleAlternateIcons", plist.Dict)
+			a := seen[name]
+			if a == nil {
+				a = &facts.IOSIcon{Name: cmp.Or(d.text(v, "CFBundleIconName", prefix), name)}
+				a.SetSelf(valueAt(at, v, prefix))
 				seen[name], names = a, append(names, name)
 			}
-			files[name] = append(files[name], v.Get("CFBundleIconFiles").Texts()...)
+			files[name] = append(files[name], d.texts(v, "CFBundleIconFiles", prefix)...)
+			if gap := d.since(before); gap != nil {
+				fact.LoseAll(a, *gap, &a.Name)
+			}
 		}
 	}
 	for _, name := range names {
-		a := seen[name]
-		if a.Name == "" {
-			a.Name = name
-		}
-		r.pictures(a, files[name], ".")
-		b.AlternateIcons = append(b.AlternateIcons, a)
+		r.pictures(seen[name], files[name], b.Path)
+		b.AlternateIcons = append(b.AlternateIcons, seen[name])
 	}
 }
 
@@ -267,10 +278,10 @@ func (r *rewinder) ReadAt(b []byte, at int64) (int, error) {
 // Close implements io.Closer.
 func (r *rewinder) Close() error { return r.src.Close() }
 
-// setNames are the names of all sets of the app's own catalogue, and why they
-// are not known.
-func (r *reader) setNames() (map[string]bool, *fact.Gap) {
-	c := r.catalog(".")
+// setNames are the names of all sets of the catalogue in a folder, and why they are not
+// known.
+func (r *reader) setNames(dir string) (map[string]bool, *fact.Gap) {
+	c := r.catalog(dir)
 	if c == nil {
 		return nil, nil
 	}
@@ -291,10 +302,10 @@ func (r *reader) icons() {
 		}
 		at := r.at(path.Join(b.Path, "Info.plist"))
 		if b.Kind != "framework" && b.Kind != "resources" || info.Get("CFBundleIcons") != nil {
-			b.Icon = r.icon(info, at, b.Path)
+			b.Icon = r.icon(b, info, at)
 			fact.Put(b, &b.Icon, b.Icon.Self())
 		}
-		if b.Kind == "app" {
+		if b.Kind == "app" || b.Kind == "app-clip" {
 			r.alternates(b, info, at)
 		}
 	}

@@ -2,6 +2,7 @@ package ios
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -14,6 +15,7 @@ import (
 // info reads the property list of a bundle.
 func (r *reader) info(b *facts.Bundle, info *plist.Value, at place.Place) {
 	o, d := &b.Info, &decoder{at: at}
+	r.decoders[b] = d
 	o.SetSelf(at)
 	d.fill(o, info, "")
 	o.BuildTools = &facts.BuildTools{}
@@ -42,15 +44,25 @@ func (r *reader) info(b *facts.Bundle, info *plist.Value, at place.Place) {
 	unexpanded("", info, &o.Unexpanded)
 	d.purposes(o, info)
 	d.endpoints(o, info)
-	for _, w := range d.wrong {
-		w.Bundle = b.Path
-	}
 	if b.Kind != "app" {
 		for _, p := range o.Purposes {
 			p.Bundle = b.Path
 		}
 	}
-	r.out.WrongTypes = append(r.out.WrongTypes, d.wrong...)
+}
+
+// wrongTypes gathers the values of a wrong kind that readers of property lists met.
+func (r *reader) wrongTypes() {
+	for _, b := range slices.Concat(r.out.Bundles, r.out.Resources) {
+		d := r.decoders[b]
+		if d == nil {
+			continue
+		}
+		for _, w := range d.wrong {
+			w.Bundle = b.Path
+		}
+		r.out.WrongTypes = append(r.out.WrongTypes, d.wrong...)
+	}
 }
 
 // major is the first number of a version, 0 when there is none.

@@ -92,14 +92,15 @@ type reader struct {
 	tree    *files.Tree // the app
 	out     *facts.IOS
 
-	lists  map[*facts.Bundle]*plist.Value  // the property lists that could be read
-	begun  map[string]*reading             // executables that are being read, by path
-	seals  map[*facts.Bundle]*coderes.Seal // that could be read
-	sealed map[string]bool                 // files whose digest a seal holds
-	ders   map[*facts.Bundle][][]byte      // certificates of profiles
-	cars   map[string]*assetcar.Catalog    // by the folder of their bundle
-	read   map[string]*facts.IconFile      // that were read, by path
-	names  map[string][]*files.Entry       // files by their folder
+	lists    map[*facts.Bundle]*plist.Value  // the property lists that could be read
+	decoders map[*facts.Bundle]*decoder      // that read them
+	begun    map[string]*reading             // executables that are being read, by path
+	seals    map[*facts.Bundle]*coderes.Seal // that could be read
+	sealed   map[string]bool                 // files whose digest a seal holds
+	ders     map[*facts.Bundle][][]byte      // certificates of profiles
+	cars     map[string]*assetcar.Catalog    // by the folder of their bundle
+	read     map[string]*facts.IconFile      // that were read, by path
+	names    map[string][]*files.Entry       // files by their folder
 }
 
 // Options say how much is read.
@@ -113,7 +114,7 @@ type Options struct {
 // read is lost whole, with the reason.
 func Read(file string, t *files.Tree, root string, opt Options) (*facts.IOS, error) {
 	r := &reader{digests: opt.Digests, quick: opt.Quick, file: file, root: root, whole: t, tree: t.Sub(root), out: &facts.IOS{Root: root},
-		lists: map[*facts.Bundle]*plist.Value{}, seals: map[*facts.Bundle]*coderes.Seal{}, sealed: map[string]bool{}, names: map[string][]*files.Entry{}}
+		lists: map[*facts.Bundle]*plist.Value{}, decoders: map[*facts.Bundle]*decoder{}, seals: map[*facts.Bundle]*coderes.Seal{}, sealed: map[string]bool{}, names: map[string][]*files.Entry{}}
 	for _, e := range r.tree.Entries {
 		dir := path.Dir(e.Name)
 		r.names[dir] = append(r.names[dir], e)
@@ -148,7 +149,8 @@ func Read(file string, t *files.Tree, root string, opt Options) (*facts.IOS, err
 	r.icons()
 	r.presence()
 	r.translations(info)
-	r.references(info, at)
+	r.references()
+	r.wrongTypes()
 	r.layout()
 	r.archive()
 	r.debugInfo()

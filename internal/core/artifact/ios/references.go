@@ -2,6 +2,7 @@ package ios
 
 import (
 	"encoding/json"
+	"fmt"
 	"path"
 	"slices"
 	"strings"
@@ -10,24 +11,27 @@ import (
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/macho"
 	"regola.example/regola/internal/core/format/plist"
-	"regola.example/regola/internal/core/place"
 )
 
 // references looks for the files and classes that property lists and settings
 // name.
-func (r *reader) references(info *plist.Value, at place.Place) {
-	r.out.References.SetSelf(at)
-	r.namedFiles(info, at)
-	r.classes(info, at)
+func (r *reader) references() {
+	r.out.References.SetSelf(r.out.Self())
+	for _, b := range r.out.Apps {
+		if info := r.lists[b]; info != nil {
+			r.namedFiles(b, info)
+		}
+	}
+	r.classes()
 	r.services()
 	r.startPages()
 }
 
-// namedFiles looks for the files that the property list names.
-func (r *reader) namedFiles(info *plist.Value, at place.Place) {
+// namedFiles looks for the files that the property list of an app or a clip names.
+func (r *reader) namedFiles(b *facts.Bundle, info *plist.Value) {
 	interfaces := map[string]bool{}
 	files := map[string]bool{}
-	for _, e := range r.tree.Entries {
+	for _, e := range r.tree.Sub(b.Path).Entries {
 		files[e.Name] = true
 		// A compiled interface is a file or a folder, at the root or in the
 		// folder of a language.
@@ -41,44 +45,73 @@ func (r *reader) namedFiles(info *plist.Value, at place.Place) {
 			dir = path.Dir(dir)
 		}
 	}
-	add := func(kind, key string, v *plist.Value, present func(string) bool) {
-		names := v.Texts()
-		if n := v.Text(); n != "" {
-			names = []string{n}
-		}
+	d, bundle := r.decoders[b], ""
+	if b != r.out.App {
+		bundle = b.Path
+	}
+	before := len(d.wrong)
+	add := func(kind, key string, v *plist.Value, names []string, present func(string) bool) {
 		for _, n := range names {
-			f := &facts.NamedFile{Kind: kind, Key: key, Name: n, Present: present(n)}
-			f.SetSelf(valueAt(at, v, key))
+			f := &facts.NamedFile{Bundle: bundle, Kind: kind, Key: key, Name: n, Present: present(n)}
+			f.SetSelf(valueAt(d.at, v, key))
 			r.out.References.Files = append(r.out.References.Files, f)
+		}
+	}
+	one := func(kind, key string, dict *plist.Value, prefix string, present func(string) bool) {
+		if n := d.text(dict, key, prefix); n != "" {
+			add(kind, join(prefix, key), dict.Get(key), []string{n}, present)
 		}
 	}
 	isFile := func(n string) bool { return files[strings.TrimPrefix(path.Clean(n), "./")] }
 	isInterface := func(n string) bool {
 		return interfaces[strings.TrimSuffix(strings.TrimSuffix(n, ".storyboard"), ".nib")]
 	}
-	add("font", "UIAppFonts", info.Get("UIAppFonts"), isFile)
+	add("font", "UIAppFonts", info.Get("UIAppFonts"), d.texts(info, "UIAppFonts", ""), isFile)
 	for _, k := range info.SortedKeys() {
 		switch base, _, _ := strings.Cut(k, "~"); base {
 		case "UILaunchStoryboardName":
-			add("launch-screen", k, info.Get(k), isInterface)
+			one("launch-screen", k, info, "", isInterface)
 		case "UIMainStoryboardFile", "NSMainNibFile":
-			add("interface", k, info.Get(k), isInterface)
+			one("interface", k, info, "", isInterface)
 		}
 	}
-	sets, gap := r.setNames()
+	sets, gap := r.setNames(b.Path)
+	screen := d.of(info, "UILaunchScreen", "", plist.Dict)
 	for _, k := range []string{"UIImageName", "UIColorName"} {
-		v := info.Path("UILaunchScreen", k)
-		add("launch-part", "UILaunchScreen."+k, v, func(n string) bool {
+		had := len(r.out.References.Files)
+		one("launch-part", k, screen, "UILaunchScreen", func(n string) bool {
 			return sets[n] || k == "UIImageName" && (files[n] || files[n+".png"] || files[n+"@2x.png"] || files[n+"@3x.png"])
 		})
-		if gap != nil && v.Text() != "" && !r.out.References.Files[len(r.out.References.Files)-1].Present {
-			fact.Lose(r.out.References.Files[len(r.out.References.Files)-1], &r.out.References.Files[len(r.out.References.Files)-1].Present, *gap)
+		for _, f := range r.out.References.Files[had:] {
+			if gap != nil && !f.Present {
+				fact.Lose(f, &f.Present, *gap)
+			}
 		}
 	}
-	if scenes := info.Path("UIApplicationSceneManifest", "UISceneConfigurations"); scenes != nil {
-		for _, role := range scenes.SortedKeys() {
-			for _, c := range scenes.Get(role).List() {
-				add("interface", "UISceneStoryboardFile", c.Get("UISceneStoryboardFile"), isInterface)
+	d.scenes(info, func(c *plist.Value, prefix string) {
+		if n := d.text(c, "UISceneStoryboardFile", prefix); n != "" {
+			add("interface", "UISceneStoryboardFile", c.Get("UISceneStoryboardFile"), []string{n}, isInterface)
+		}
+	})
+	if g := d.since(before); g != nil {
+		fact.Lose(&r.out.References, &r.out.References.Files, *g)
+	}
+}
+
+// scenes goes through the scene configurations of a property list.
+func (d *decoder) scenes(info *plist.Value, visit func(c *plist.Value, prefix string)) {
+	const manifest, all = "UIApplicationSceneManifest", "UISceneConfigurations"
+	roles := d.of(d.of(info, manifest, "", plist.Dict), all, manifest, plist.Dict)
+	for _, role := range roles.SortedKeys() {
+		prefix := manifest + "." + all
+		list := d.of(roles, role, prefix, plist.Array)
+		if list == nil {
+			continue
+		}
+		for i, c := range list.Items {
+			k := fmt.Sprintf("%s.%s[%d]", prefix, role, i)
+			if d.check(keyed{k, c}, plist.Dict) == "" {
+				visit(c, k)
 			}
 		}
 	}
@@ -86,7 +119,7 @@ func (r *reader) namedFiles(info *plist.Value, at place.Place) {
 
 // classes looks for the classes that property lists name. A class of the app
 // stands among its names, or is imported from a framework or the system.
-func (r *reader) classes(info *plist.Value, at place.Place) {
+func (r *reader) classes() {
 	known := map[string]bool{}
 	var open *fact.Gap
 	for _, b := range r.out.Bundles {
@@ -104,34 +137,33 @@ func (r *reader) classes(info *plist.Value, at place.Place) {
 			}
 		}
 	}
-	add := func(bundle, key string, v *plist.Value, at place.Place) {
-		name := v.Text()
+	add := func(b *facts.Bundle, key string, dict *plist.Value, prefix string) {
+		name := r.decoders[b].text(dict, key, prefix)
 		if name == "" {
 			return
 		}
-		c := &facts.NamedClass{Bundle: bundle, Key: key, Name: name}
+		c := &facts.NamedClass{Bundle: b.Path, Key: key, Name: name}
 		// Code may register a class under its plain name, or under the module's.
 		c.Present = known[name] || known[name[strings.LastIndexByte(name, '.')+1:]]
 		// The system's own classes are found by name without being imported.
 		c.Present = c.Present || strings.HasPrefix(name, "UI") || strings.HasPrefix(name, "NS")
-		c.SetSelf(valueAt(at, v, key))
+		c.SetSelf(valueAt(r.decoders[b].at, dict.Get(key), key))
 		if open != nil && !c.Present {
 			fact.Lose(c, &c.Present, *open)
 		}
 		r.out.References.Classes = append(r.out.References.Classes, c)
 	}
-	add(".", "NSPrincipalClass", info.Get("NSPrincipalClass"), at)
-	if scenes := info.Path("UIApplicationSceneManifest", "UISceneConfigurations"); scenes != nil {
-		for _, role := range scenes.SortedKeys() {
-			for _, c := range scenes.Get(role).List() {
-				add(".", "UISceneDelegateClassName", c.Get("UISceneDelegateClassName"), at)
-			}
+	for _, b := range r.out.Programs {
+		info := r.lists[b]
+		if info == nil {
+			continue
 		}
-	}
-	for _, b := range r.out.Nested {
-		if ext := r.lists[b]; b.Kind == "extension" && ext != nil {
-			add(b.Path, "NSExtensionPrincipalClass", ext.Path("NSExtension", "NSExtensionPrincipalClass"), b.Info.Self())
+		if b.Kind == "extension" {
+			add(b, "NSExtensionPrincipalClass", r.decoders[b].of(info, "NSExtension", "", plist.Dict), "NSExtension")
+			continue
 		}
+		add(b, "NSPrincipalClass", info, "")
+		r.decoders[b].scenes(info, func(c *plist.Value, prefix string) { add(b, "UISceneDelegateClassName", c, prefix) })
 	}
 }
 

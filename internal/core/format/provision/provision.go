@@ -11,6 +11,7 @@ import (
 
 	"regola.example/regola/internal/core/budget"
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/cms"
 	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/format/x509meta"
@@ -48,6 +49,18 @@ func Parse(data []byte, b *budget.Budget) (*Profile, error) {
 	}
 	if root.Kind != plist.Dict {
 		return nil, fmt.Errorf("the property list inside is %s, not a dictionary", root.Kind.Noun())
+	}
+	// A value of another kind would pass for one that is not there, and make another kind of
+	// profile of this one.
+	for _, k := range []struct {
+		key  string
+		kind plist.Kind
+	}{{"Name", plist.String}, {"UUID", plist.String}, {"TeamIdentifier", plist.Array}, {"ApplicationIdentifierPrefix", plist.Array}, {"Platform", plist.Array},
+		{"Entitlements", plist.Dict}, {"CreationDate", plist.Date}, {"ExpirationDate", plist.Date}, {"DeveloperCertificates", plist.Array},
+		{"ProvisionedDevices", plist.Array}, {"ProvisionsAllDevices", plist.Boolean}} {
+		if v := root.Get(k.key); v != nil && v.Kind != k.kind {
+			return nil, format.Errorf(v.Offset, "%s is %s, not %s", k.key, v.Kind.Noun(), k.kind.Noun())
+		}
 	}
 	p := &Profile{
 		Name: root.Get("Name").Text(), UUID: root.Get("UUID").Text(), Teams: root.Get("TeamIdentifier").Texts(),

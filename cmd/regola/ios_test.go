@@ -4,10 +4,13 @@ import (
 	"archive/zip"
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -129,6 +132,126 @@ func TestWhole(t *testing.T) {
 			}
 			got := rulesBroken(t, repack(t, c.change, c.more))
 			assert.True(t, slices.Contains(got, rule), "%v", got)
+		})
+	}
+}
+
+// list writes a property list: a sound bundle's keys, with what a case changes. A value is
+// XML; an empty one leaves the key out.
+func list(sound, change map[string]string) []byte {
+	var b bytes.Buffer
+	b.WriteString("<?xml version=\"1.0\"?><plist version=\"1.0\"><dict>")
+	for key, value := range sound {
+		if _, changed := change[key]; !changed {
+			fmt.Fprintf(&b, "<key>%s</key>%s", key, value)
+		}
+	}
+	for key, value := range change {
+		if value != "" {
+			fmt.Fprintf(&b, "<key>%s</key>%s", key, value)
+		}
+	}
+	b.WriteString("</dict></plist>")
+	return b.Bytes()
+}
+
+// bundleKeys are the keys of a sound bundle.
+func bundleKeys(platform, id, name string, family int, more map[string]string) map[string]string {
+	device := map[string]string{"iphoneos": "iPhoneOS", "watchos": "WatchOS"}[platform]
+	out := map[string]string{
+		"DTXcode": "<string>2610</string>", "DTXcodeBuild": "<string>17B55</string>", "DTSDKBuild": "<string>23B77</string>",
+		"DTPlatformName": "<string>" + platform + "</string>", "DTSDKName": "<string>" + platform + "26.1</string>", "DTPlatformVersion": "<string>26.1</string>",
+		"CFBundleSupportedPlatforms": "<array><string>" + device + "</string></array>", "CFBundleInfoDictionaryVersion": "<string>6.0</string>",
+		"MinimumOSVersion": "<string>15.0</string>", "CFBundleDevelopmentRegion": "<string>en</string>", "UIDeviceFamily": fmt.Sprintf("<array><integer>%d</integer></array>", family),
+		"CFBundleIdentifier": "<string>" + id + "</string>", "CFBundleName": "<string>" + name + "</string>", "CFBundleDisplayName": "<string>" + name + "</string>",
+		"CFBundleExecutable": "<string>" + name + "</string>", "CFBundlePackageType": "<string>APPL</string>",
+		"CFBundleShortVersionString": "<string>1.4.0</string>", "CFBundleVersion": "<string>1400</string>",
+	}
+	maps.Copy(out, more)
+	return out
+}
+
+// TestNested plants faults into each kind of bundle inside an app, all at once: each is
+// reported at its bundle, once, and the sound list reports none.
+func TestNested(t *testing.T) {
+	const app = "Payload/Terrafuoco.app/"
+	const loads = "<dict><key>NSAllowsArbitraryLoads</key><true/></dict>"
+	scene := "<dict><key>UISceneConfigurations</key><dict><key>UIWindowSceneSessionRoleApplication</key><array><dict><key>UISceneDelegateClassName</key><string>KLNNowhere</string></dict></array></dict></dict>"
+	clip := bundleKeys("iphoneos", "org.example.terrafuoco.Clip", "Clip", 1, map[string]string{"NSAppClip": "<dict/>", "CFBundleIconName": "<string>AppIcon</string>", "LSRequiresIPhoneOS": "<true/>",
+		"UILaunchScreen": "<dict/>", "UISupportedInterfaceOrientations": "<array><string>UIInterfaceOrientationPortrait</string></array>"})
+	share := func(id string) map[string]string {
+		return bundleKeys("iphoneos", id, "Share", 1, map[string]string{"CFBundlePackageType": "<string>XPC!</string>",
+			"NSExtension": "<dict><key>NSExtensionPointIdentifier</key><string>com.apple.share-services</string><key>NSExtensionPrincipalClass</key><string>KLNShare</string></dict>"})
+	}
+	watch := bundleKeys("watchos", "org.example.terrafuoco.watchkitapp", "Watch", 4, map[string]string{"WKApplication": "<true/>",
+		"WKCompanionAppBundleIdentifier": "<string>org.example.terrafuoco</string>", "CFBundleIconName": "<string>AppIcon</string>"})
+	for name, c := range map[string]struct {
+		path  string
+		sound map[string]string
+		own   map[string]string // what lies in the bundle besides: from where
+		// Faults, each with the rule that reports it; several keys of one rule are one fault.
+		change map[string]string
+		rules  []string
+	}{
+		"clip": {path: "AppClips/Clip.app", sound: clip, change: map[string]string{
+			"UILaunchScreen": "", "NSAppTransportSecurity": loads, "UIBackgroundModes": "<array><string>firing</string></array>",
+			"CFBundleURLTypes":         "<array><dict><key>CFBundleURLSchemes</key><array><string>terra_fuoco</string></array></dict></array>",
+			"NSCameraUsageDescription": "<string></string>", "DTXcodeBuild": "<string>17B5009g</string>", "LSRequiresIPhoneOS": "", "UIDeviceFamily": "<array><integer>3</integer></array>",
+			"UIMainStoryboardFile": "<string>Nowhere</string>", "UIApplicationSceneManifest": scene, "CFBundleVersion": "<integer>1400</integer>",
+			"DTSDKName": "<string>iphoneos18.2</string>", "CFBundleIconName": "<string>AppIkon</string>", "UIAppFonts": "<array><string>Nowhere.ttf</string></array>",
+		}, rules: []string{"ios/launch-screen", "ios/arbitrary-loads", "ios/background-known", "ios/url-schemes", "ios/purpose-empty", "ios/tools-released", "ios/requires-ios", "ios/device-family",
+			"ios/interface-present", "ios/named-classes", "ios/key-types", "ios/sdk-agrees", "ios/icon-set", "ios/fonts-present"}},
+		"extension": {path: "PlugIns/Share.appex", sound: share("org.example.terrafuoco.Share"), change: map[string]string{
+			"NSAppTransportSecurity": loads, "CFBundleVersion": "<integer>1400</integer>", "DTXcodeBuild": "<string>17B5009g</string>", "NSCameraUsageDescription": "<string></string>",
+			"DTSDKName": "<string>iphoneos18.2</string>", "DTPlatformName": "<string>iphonesimulator</string>",
+		}, rules: []string{"ios/arbitrary-loads", "ios/key-types", "ios/tools-released", "ios/purpose-empty", "ios/sdk-agrees", "ios/build-marks"}},
+		"watch app": {path: "Watch/Watch.app", sound: watch, change: map[string]string{
+			"NSCameraUsageDescription": "<string></string>", "NSAppTransportSecurity": loads, "DTXcodeBuild": "<string>17B5009g</string>", "DTPlatformName": "<string>watchsimulator</string>",
+			"WKBackgroundModes": "<array><string>firing</string></array>",
+		}, rules: []string{"ios/purpose-empty", "ios/arbitrary-loads", "ios/tools-released", "ios/build-marks", "ios/watch-modes"}},
+		"extension of the clip": {path: "AppClips/Clip.app/PlugIns/Share.appex", sound: share("org.example.terrafuoco.Clip.Share"), own: map[string]string{"Share": "PlugIns/Share.appex/Share", "PrivacyInfo.xcprivacy": "PlugIns/Share.appex/PrivacyInfo.xcprivacy"},
+			change: map[string]string{"NSAppTransportSecurity": loads, "CFBundleIdentifier": "<string>org.example.terrafuoco.Share2</string>", "CFBundleVersion": "<integer>1400</integer>"},
+			rules:  []string{"ios/arbitrary-loads", "ios/extension-id", "ios/key-types"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			judge := func(change map[string]string) map[string]int {
+				more := map[string][]byte{app + c.path + "/Info.plist": list(c.sound, change)}
+				for file, from := range c.own {
+					more[app+c.path+"/"+file] = seed.Entry(t, seed.WholeIPA, app+from)
+				}
+				file := repack(t, func(name string, data []byte) []byte {
+					if name == app+c.path+"/Info.plist" {
+						return nil
+					}
+					return data
+				}, more)
+				out, stderr, exit := regola(t, ".", "check", "--on", on, "--alone", "--format", "json", file)
+				require.Contains(t, []int{0, 1}, exit, stderr)
+				var r struct {
+					Findings []struct {
+						Rule   string
+						Places []struct {
+							Found, Says string
+							Place       struct{ Entry string }
+						}
+					}
+				}
+				require.NoError(t, json.Unmarshal([]byte(out), &r))
+				at := map[string]int{}
+				for _, f := range r.Findings {
+					for _, p := range f.Places {
+						if strings.Contains(p.Place.Entry, c.path+"/") || strings.HasSuffix(p.Place.Entry, c.path) {
+							at[f.Rule]++
+						}
+					}
+				}
+				return at
+			}
+			sound, got := judge(nil), judge(c.change)
+			for _, rule := range c.rules {
+				assert.Zero(t, sound[rule], "%s: the sound bundle is silent", rule)
+				assert.Equal(t, 1, got[rule], "%s: reported at its bundle, once; these are: %v", rule, got)
+			}
 		})
 	}
 }

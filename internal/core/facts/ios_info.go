@@ -22,6 +22,7 @@ type Info struct {
 	Purposes             []*Purpose        `json:"purposes"`
 	LaunchScreen         bool              `json:"launch_screen" plist:"UILaunchStoryboardName|UILaunchScreen|UILaunchScreens|UILaunchStoryboardName~ipad|UILaunchStoryboardName~iphone,present"` // a storyboard or a launch-screen dictionary is named
 	BackgroundModes      []string          `json:"background_modes" plist:"UIBackgroundModes"`
+	WatchModes           []string          `json:"watch_modes,omitempty" plist:"WKBackgroundModes"` // background modes of a watch app
 	URLSchemes           []string          `json:"url_schemes" plist:"CFBundleURLTypes[].CFBundleURLSchemes"`
 	ArbitraryLoads       bool              `json:"arbitrary_loads" plist:"NSAppTransportSecurity.NSAllowsArbitraryLoads"` // transport security is switched off for all hosts
 	Unexpanded           []string          `json:"unexpanded"`                                                            // keys whose value a build variable was left in

@@ -227,7 +227,10 @@ func (d *dumper) value(path string, v reflect.Value) {
 			d.line(path, "%d bytes, %08x", len(raw), crc32.ChecksumIEEE(raw))
 			return
 		}
-		const most = 40 // the rest is summed up
+		most := 40 // the rest is summed up
+		if v.Type().Elem().Kind() == reflect.Interface {
+			most = v.Len()
+		}
 		for i := range min(v.Len(), most) {
 			if k := v.Index(i).Kind(); k == reflect.String || k == reflect.Int64 || k == reflect.Int || k == reflect.Uint32 {
 				d.line(path, "%s", d.scalars(v))

@@ -182,7 +182,7 @@ func Unknown(v any, path string) []string {
 	WalkValues(reflect.ValueOf(v), path, func(n Node, t reflect.Type) {
 		known := map[string]bool{}
 		for _, f := range reflect.VisibleFields(t) {
-			known[FieldName(f)] = true
+			known[RuleName(f)] = true
 		}
 		for _, name := range slices.Concat(n.Mark.names(), slices.Collect(maps.Keys(n.Mark.lost)), n.Mark.kept) {
 			if base, _, _ := strings.Cut(name, "["); !known[base] {

@@ -15,7 +15,7 @@ type References struct {
 type NamedFile struct {
 	fact.Mark `json:"-"`
 	Bundle    string `json:"bundle,omitempty"` // path of the app clip that names it; empty for the app
-	Kind      string `json:"kind"` // font, launch-screen, launch-part (a picture or colour of it), interface
+	Kind      string `json:"kind"`             // font, launch-screen, launch-part (a picture or colour of it), interface
 	Key       string `json:"key"`
 	Name      string `json:"name"`
 	Present   bool   `json:"present"`

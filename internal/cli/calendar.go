@@ -9,6 +9,7 @@ import (
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
+	"regola.example/regola/internal/view"
 )
 
 func (e *env) calendarCommand() *cobra.Command {
@@ -46,7 +47,7 @@ The form ical is a calendar file (RFC 5545); read again, it updates its events.`
 			if err != nil {
 				return err
 			}
-			var turns []*run.Turn
+			var turns []*view.Milestone
 			app := ""
 			job, missing := input(args, folder, alone)
 			switch {

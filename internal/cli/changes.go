@@ -6,6 +6,7 @@ import (
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
+	"regola.example/regola/internal/view"
 )
 
 func (e *env) changesCommand() *cobra.Command {
@@ -44,7 +45,7 @@ versions and builds of the ledger. What only one of the two can tell is left out
 					folder = jobs[0].Dossier
 				}
 			}
-			var sides [2]*run.Side
+			var sides [2]*view.Side
 			for i, name := range args {
 				if sides[i], err = r.Side(c.Context(), name, folder); err != nil {
 					return err

@@ -290,7 +290,7 @@ func (e *env) extra(ctx context.Context, r *run.Runner, j *run.Judged, res *chec
 	if err != nil {
 		return nil, err
 	}
-	if hung := j.Hung(res); len(hung) > 0 {
+	if hung := j.Galleries(res); len(hung) > 0 {
 		s, err := sheet.New(ctx, hung, j.Dossier, set.On(res.Day).PageTexts, "")
 		var many sheet.TooMany
 		switch {

@@ -3,6 +3,7 @@ package cli
 import (
 	"io"
 
+	"regola.example/regola/internal/view"
 	"regola.example/regola/internal/write"
 
 	"github.com/spf13/cobra"
@@ -76,7 +77,7 @@ A device is named, or written as values:
 			if err != nil {
 				return err
 			}
-			var old *run.Weighed
+			var old *view.Weight
 			if against != "" {
 				q, err := onePackage(c, []string{against}, toWeigh)
 				if err != nil {

@@ -10,7 +10,7 @@ import (
 
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/visible"
-	"regola.example/regola/internal/run"
+	"regola.example/regola/internal/view"
 )
 
 // CalendarDocument is the JSON form of the days ahead.
@@ -48,7 +48,7 @@ type AheadFinding struct {
 }
 
 // NewCalendarDocument puts the days ahead into their JSON form.
-func NewCalendarDocument(app, on string, turns []*run.Turn) *CalendarDocument {
+func NewCalendarDocument(app, on string, turns []*view.Milestone) *CalendarDocument {
 	d := &CalendarDocument{Regola: FormatNumber, App: app, On: on, Days: []DateEntry{}}
 	for _, t := range turns {
 		e := DateEntry{Day: t.Day.String(), Left: int64(t.Left), What: []ChangeEntry{}, Found: []AheadFinding{}, Gone: none(t.Gone)}

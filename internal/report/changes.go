@@ -9,7 +9,7 @@ import (
 
 	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/tables"
-	"regola.example/regola/internal/run"
+	"regola.example/regola/internal/view"
 )
 
 // ChangesDocument is the JSON form of what differs between two releases.
@@ -38,7 +38,7 @@ type DifferenceItem struct {
 }
 
 // NewChangesDocument puts differences into their JSON form, what brings a duty first.
-func NewChangesDocument(old, now *run.Side, all []*run.Compared, set *tables.Set) *ChangesDocument {
+func NewChangesDocument(old, now *view.Side, all []*view.Compared, set *tables.Set) *ChangesDocument {
 	d := &ChangesDocument{Regola: FormatNumber, Old: old.Name, New: now.Name, Stores: []StoreChanges{}}
 	for _, c := range all {
 		s := StoreChanges{Store: c.Store.ID, Name: c.Store.Name, Changes: []DifferenceItem{}}

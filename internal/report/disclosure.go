@@ -69,12 +69,33 @@ func Disclosures(w io.Writer, r *check.Result, look Look) error {
 	for _, s := range NewDisclosureDocument(r).Stores {
 		p.line("")
 		p.line("%s", p.strong(s.Name))
-		p.form(s.Form, s.Store)
+		p.form(s.Form)
 	}
 	return p.err
 }
 
-func (p *printer) form(d *disclosure.Disclosure, store string) {
+// answersOn is what a store's form says of a kind of data, in words.
+func answersOn(d *disclosure.Disclosure, r *disclosure.Row) (words []string) {
+	for _, asked := range d.Asks {
+		switch asked {
+		case "shared":
+			words = append(words, either(r.Shared, "collected and shared", "collected, not shared"))
+		case "required":
+			words = append(words, either(r.Required, "required", "people can choose"))
+		case "kept":
+			if !r.Kept {
+				words = append(words, "not kept")
+			}
+		case "linked":
+			words = append(words, either(r.Linked, "linked to the person", "not linked to the person"))
+		case "tracking":
+			words = append(words, either(r.Tracking, "used for tracking", "no tracking"))
+		}
+	}
+	return words
+}
+
+func (p *printer) form(d *disclosure.Disclosure) {
 	switch {
 	case !d.Answered:
 		p.block(2, "", nil, "Which data leaves the device is not answered. Write it under answers: data:, in dossier.yaml; data: [] when none does.", nil)
@@ -88,20 +109,12 @@ func (p *printer) form(d *disclosure.Disclosure, store string) {
 			name += " (" + strings.Join(r.From, ", ") + ")"
 		}
 		p.line("  %s", p.strong(name))
-		var words []string
-		if store == "ios" {
-			words = append(words, either(r.Linked, "linked to the person", "not linked to the person"), either(r.Tracking, "used for tracking", "no tracking"))
-		} else {
-			words = append(words, either(r.Shared, "collected and shared", "collected, not shared"), either(r.Required, "required", "people can choose"))
-			if !r.Kept {
-				words = append(words, "not kept")
-			}
-		}
+		words := answersOn(d, r)
 		p.block(6, pad("answer", 9), styleDim, strings.Join(words, ", "), nil)
 		if len(r.Purposes) > 0 {
 			p.block(6, pad("for", 9), styleDim, strings.Join(r.Purposes, ", "), nil)
 		}
-		if r.Shared && len(r.SharedFor) > 0 && store != "ios" {
+		if r.Shared && len(r.SharedFor) > 0 && slices.Contains(d.Asks, "shared") {
 			p.block(6, pad("shared", 9), styleDim, "for "+strings.Join(r.SharedFor, ", "), nil)
 		}
 		p.block(6, pad("by", 9), styleDim, strings.Join(r.By, ", "), nil)

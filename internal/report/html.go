@@ -396,12 +396,7 @@ func (h *htmlWriter) calculations(x *pageItem, r *check.Result) {
 			d.None = "Which data leaves the device is not answered."
 		}
 		for _, row := range s.Form.Rows {
-			var words []string
-			if s.Store == "ios" {
-				words = append(words, either(row.Linked, "linked to the person", "not linked to the person"), either(row.Tracking, "used for tracking", "no tracking"))
-			} else {
-				words = append(words, either(row.Shared, "collected and shared", "collected, not shared"), either(row.Required, "required", "people can choose"))
-			}
+			words := answersOn(s.Form, row)
 			if len(row.Open) > 0 {
 				words = append(words, "not answered: "+strings.Join(row.Open, ", "))
 			}

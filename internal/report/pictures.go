@@ -13,14 +13,14 @@ import (
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/tables"
-	"regola.example/regola/internal/run"
+	"regola.example/regola/internal/view"
 )
 
 // Pictures is what was found in folders of pictures.
 type Pictures struct {
 	Folder string // in which all lie; empty when they lie in several
 	Found  []*pictures.Found
-	Stores []*run.Hung
+	Stores []*view.Gallery
 
 	Dossier *dossier.Dossier // nil when there is none
 }
@@ -41,60 +41,46 @@ func (x Pictures) short(say string) string {
 	return strings.ReplaceAll(say, x.Folder+"/", "")
 }
 
-// wrong is one thing that is wrong with a picture, a set or a page.
+// wrong is one thing that is wrong with a picture, with the stores that say so.
 type wrong struct {
-	rule   *rulebook.Rule
-	impact rulebook.Impact
-	say    string
-	fix    string
+	view.Fault
 	stores []string
 }
 
-// faults gathers what is wrong by a part of the gallery.
-func faults(h *run.Hung) map[string][]*wrong {
-	out := map[string][]*wrong{}
-	for part, list := range h.Wrong() {
-		for _, w := range list {
-			out[part] = append(out[part], &wrong{w.Rule, w.Impact, w.Say, w.Fix, []string{h.Store.ID}})
-		}
-	}
-	return out
-}
-
-// hanging is a picture in the stores that see it.
-type hanging struct {
+// seen is a picture in the stores that see it.
+type seen struct {
 	found *pictures.Found
 	fits  []string // store and class
 	wrong []*wrong
 }
 
 // list puts together what the stores see of each picture.
-func (x Pictures) list() (out []*hanging) {
-	byFile := map[string]*hanging{}
+func (x Pictures) list() (out []*seen) {
+	byFile := map[string]*seen{}
 	for _, f := range x.Found {
-		h := &hanging{found: f}
+		h := &seen{found: f}
 		byFile[f.File] = h
 		out = append(out, h)
 	}
 	for _, s := range x.Stores {
-		all := faults(s)
-		for i, it := range s.Gallery.All {
+		all := s.Faults()
+		for _, it := range s.All {
 			h := byFile[it.File]
 			if it.Class != "" {
 				h.fits = append(h.fits, s.Store.ID+" "+it.Class)
 			}
-			for _, w := range all[fmt.Sprintf("pictures.all[%d]", i)] {
-				if k := slices.IndexFunc(h.wrong, func(o *wrong) bool { return o.rule == w.rule && o.say == w.say }); k >= 0 {
+			for _, f := range all.Of(it) {
+				if k := slices.IndexFunc(h.wrong, func(o *wrong) bool { return o.Rule == f.Rule && o.Say == f.Say }); k >= 0 {
 					h.wrong[k].stores = append(h.wrong[k].stores, s.Store.ID)
 				} else {
-					h.wrong = append(h.wrong, w)
+					h.wrong = append(h.wrong, &wrong{f, []string{s.Store.ID}})
 				}
 			}
 		}
 	}
 	for _, h := range out {
 		slices.SortStableFunc(h.wrong, func(a, b *wrong) int {
-			return slices.Index(rulebook.Impacts, a.impact) - slices.Index(rulebook.Impacts, b.impact)
+			return slices.Index(rulebook.Impacts, a.Impact) - slices.Index(rulebook.Impacts, b.Impact)
 		})
 	}
 	return out
@@ -148,30 +134,30 @@ func PicturesText(w io.Writer, x Pictures, look Look) error {
 			text = "fits no class"
 		}
 		for _, w := range h.wrong {
-			style = styleImpact[w.impact]
+			style = styleImpact[w.Impact]
 			break
 		}
 		p.line("  %s  %s  %s", p.path(pad(x.name(h.found.File), name)), pad(shape(h.found.Picture), size), p.look.paint(style, text))
 		for _, w := range h.wrong {
-			say := w.say
-			if h.found.Offset > 0 && w.rule.ID == "common/picture-readable" {
-				say += fmt.Sprintf(" (byte %d)", h.found.Offset)
+			say := w.Say
+			if w.At.Offset > 0 {
+				say += fmt.Sprintf(" (byte %d)", w.At.Offset)
 			}
 			if len(x.Stores) > 1 && len(w.stores) < len(x.Stores) && h.found.Store == "" {
 				say += " (" + strings.Join(w.stores, ", ") + ")"
 			}
-			p.block(4, pad(string(w.impact), 10), styleImpact[w.impact], x.short(say), nil)
+			p.block(4, pad(string(w.Impact), 10), styleImpact[w.Impact], x.short(say), nil)
 		}
 	}
 	for _, s := range x.Stores {
-		p.hung(x, s)
+		p.gallery(x, s)
 	}
 	return p.err
 }
 
-// hung writes how full the classes of a store are, by language.
-func (p *printer) hung(x Pictures, s *run.Hung) {
-	all := faults(s)
+// gallery writes how full the classes of a store are, by language.
+func (p *printer) gallery(x Pictures, s *view.Gallery) {
+	all := s.Faults()
 	title := func(language string) {
 		p.line("")
 		text := s.Store.Name
@@ -196,20 +182,20 @@ func (p *printer) hung(x Pictures, s *run.Hung) {
 		if also := serves(g, set, s.Classes); len(also) > 0 {
 			text += ", also shown as " + strings.Join(also, ", ")
 		}
-		wrong := all[fmt.Sprintf("pictures.sets[%d]", i)]
+		wrong := all.Of(set)
 		if len(wrong) > 0 {
-			style = styleImpact[wrong[0].impact]
+			style = styleImpact[wrong[0].Impact]
 		}
 		p.block(2, pad(set.Class, 20), styleDim, text, style)
 		for _, w := range wrong {
-			p.block(4, pad(string(w.impact), 10), styleImpact[w.impact], x.short(w.say), nil)
+			p.block(4, pad(string(w.Impact), 10), styleImpact[w.Impact], x.short(w.Say), nil)
 		}
 		if set.Language == g.DefaultLanguage && (i+1 == len(g.Sets) || g.Sets[i+1].Language != set.Language) {
 			p.needs(s)
 		}
 	}
-	for _, w := range all[""] {
-		p.block(2, pad(string(w.impact), 20), styleImpact[w.impact], w.say, nil)
+	for _, w := range all.Page() {
+		p.block(2, pad(string(w.Impact), 20), styleImpact[w.Impact], w.Say, nil)
 	}
 }
 
@@ -227,7 +213,7 @@ func serves(g *pictures.Gallery, set *pictures.Set, classes []*tables.PictureCla
 }
 
 // needs writes the pictures that some apps need and that are not there.
-func (p *printer) needs(s *run.Hung) {
+func (p *printer) needs(s *view.Gallery) {
 	for _, n := range s.Needs {
 		if slices.ContainsFunc(s.Gallery.Sets, func(o *pictures.Set) bool {
 			return o.Language == s.Gallery.DefaultLanguage && slices.Contains(n.Any, o.Class)
@@ -357,7 +343,15 @@ type PageEntry struct {
 func wrongEntries(list []*wrong) []WrongEntry {
 	out := []WrongEntry{}
 	for _, w := range list {
-		out = append(out, WrongEntry{w.rule.ID, string(w.impact), w.say, w.fix, w.stores})
+		out = append(out, WrongEntry{w.Rule.ID, string(w.Impact), w.Say, w.Fix, w.stores})
+	}
+	return out
+}
+
+// ofStore are the faults that one store sees.
+func ofStore(list []view.Fault, store string) (out []*wrong) {
+	for _, f := range list {
+		out = append(out, &wrong{f, []string{store}})
 	}
 	return out
 }
@@ -383,10 +377,10 @@ func NewPicturesDocument(x Pictures) *PicturesDocument {
 		d.Pictures = append(d.Pictures, o)
 	}
 	for _, s := range x.Stores {
-		all := faults(s)
-		for i, set := range s.Gallery.Sets {
+		all := s.Faults()
+		for _, set := range s.Gallery.Sets {
 			d.Sets = append(d.Sets, SetEntry{Store: s.Store.ID, Language: set.Language, Class: set.Class, Least: set.Takes.Least, Most: set.Takes.Most, Short: set.Short(),
-				Files: none(set.Files), Over: none(set.Over), Serves: none(serves(s.Gallery, set, s.Classes)), Wrong: wrongEntries(all[fmt.Sprintf("pictures.sets[%d]", i)])})
+				Files: none(set.Files), Over: none(set.Over), Serves: none(serves(s.Gallery, set, s.Classes)), Wrong: wrongEntries(ofStore(all.Of(set), s.Store.ID))})
 		}
 		for _, n := range s.Needs {
 			if !slices.ContainsFunc(s.Gallery.Sets, func(o *pictures.Set) bool {
@@ -395,7 +389,7 @@ func NewPicturesDocument(x Pictures) *PicturesDocument {
 				d.Missing = append(d.Missing, MissingEntry{s.Store.ID, n.Any, n.Device, n.Impact})
 			}
 		}
-		d.Page = append(d.Page, PageEntry{s.Store.ID, wrongEntries(all[""])})
+		d.Page = append(d.Page, PageEntry{s.Store.ID, wrongEntries(ofStore(all.Page(), s.Store.ID))})
 	}
 	return d
 }

@@ -120,7 +120,7 @@ func (p *printer) labels(r *rating.Rating) {
 			if by[reason] == nil {
 				reasons = append(reasons, reason)
 			}
-			by[reason] = append(by[reason], fmt.Sprintf("%s (%s)", l.Label, short(l)))
+			by[reason] = append(by[reason], fmt.Sprintf("%s (%s)", l.Label, l.By))
 		}
 	}
 	if len(reasons) > 0 {
@@ -139,9 +139,9 @@ func (p *printer) labels(r *rating.Rating) {
 			one := fmt.Sprintf("%s: %s", c.Question, c.Answer)
 			i := slices.IndexFunc(changes, func(x string) bool { return strings.HasPrefix(x, one+" gives ") })
 			if i < 0 {
-				changes = append(changes, fmt.Sprintf("%s gives %s (%s)", one, c.Label, short(l)))
+				changes = append(changes, fmt.Sprintf("%s gives %s (%s)", one, c.Label, l.By))
 			} else {
-				changes[i] += fmt.Sprintf(", %s (%s)", c.Label, short(l))
+				changes[i] += fmt.Sprintf(", %s (%s)", c.Label, l.By)
 			}
 		}
 	}
@@ -177,16 +177,8 @@ func (p *printer) labels(r *rating.Rating) {
 
 // region is where a label holds, with its board.
 func region(l *rating.Label) string {
-	if strings.HasPrefix(l.Scheme, "ios") {
-		return "everywhere"
+	if l.Everywhere {
+		return l.Region
 	}
 	return l.Region + " (" + l.By + ")"
-}
-
-// short names a scheme.
-func short(l *rating.Label) string {
-	if strings.HasPrefix(l.Scheme, "ios") {
-		return "iOS"
-	}
-	return l.By
 }

@@ -13,7 +13,7 @@ import (
 
 	"regola.example/regola/internal/core/visible"
 	"regola.example/regola/internal/core/weigh"
-	"regola.example/regola/internal/run"
+	"regola.example/regola/internal/view"
 )
 
 // WeightDocument is the JSON form of what a package weighs.
@@ -53,7 +53,7 @@ type GrownEntry struct {
 const maxGrown = 10
 
 // NewWeightDocument puts a weighing into its JSON form; old may be nil.
-func NewWeightDocument(w, old *run.Weighed) *WeightDocument {
+func NewWeightDocument(w, old *view.Weight) *WeightDocument {
 	d := &WeightDocument{Regola: FormatNumber, File: w.Package.File, Weight: w.Weight, Bounds: []BoundEntry{}}
 	for _, b := range w.Bounds {
 		d.Bounds = append(d.Bounds, BoundEntry(b))
@@ -73,7 +73,7 @@ func NewWeightDocument(w, old *run.Weighed) *WeightDocument {
 		return out
 	}
 	g.Kinds = grown(sizes(old.Kinds), sizes(w.Kinds), math.MaxInt)
-	files := func(w *run.Weighed) map[string]int64 {
+	files := func(w *view.Weight) map[string]int64 {
 		out := map[string]int64{}
 		for _, f := range w.Package.Files {
 			out[f.Path] = f.Compressed

@@ -10,19 +10,11 @@ import (
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/view"
 )
 
-// Turn is a day on which something changes, with what would be found from then on.
-type Turn struct {
-	Day   day.Day
-	Left  int // days from the day of the judgement
-	Dates []calendar.Date
-	New   []*check.Finding // that was not found the day before
-	Gone  []string         // rules that are broken no more
-}
-
 // Dates are the built-in days ahead.
-func (r *Runner) Dates(until day.Day) ([]*Turn, error) {
+func (r *Runner) Dates(until day.Day) ([]*view.Milestone, error) {
 	dates, err := r.dates(until)
 	if err != nil {
 		return nil, err
@@ -53,10 +45,10 @@ func (r *Runner) dates(until day.Day) ([]calendar.Date, error) {
 	}), nil
 }
 
-func turns(dates []calendar.Date, from day.Day) (out []*Turn) {
+func turns(dates []calendar.Date, from day.Day) (out []*view.Milestone) {
 	for _, d := range dates {
 		if n := len(out); n == 0 || !out[n-1].Day.Equal(d.Day.Time) {
-			out = append(out, &Turn{Day: d.Day, Left: int(d.Day.Sub(from.Time).Hours() / 24)})
+			out = append(out, &view.Milestone{Day: d.Day, Left: int(d.Day.Sub(from.Time).Hours() / 24)})
 		}
 		out[len(out)-1].Dates = append(out[len(out)-1].Dates, d)
 	}
@@ -65,7 +57,7 @@ func turns(dates []calendar.Date, from day.Day) (out []*Turn) {
 
 // Ahead reads a release once and judges it as of every day ahead on which something
 // changes.
-func (r *Runner) Ahead(ctx context.Context, job Job, until day.Day) ([]*Turn, *check.Result, error) {
+func (r *Runner) Ahead(ctx context.Context, job Job, until day.Day) ([]*view.Milestone, *check.Result, error) {
 	res, j, err := r.Judge(ctx, job)
 	if err != nil {
 		return nil, nil, err
@@ -75,7 +67,7 @@ func (r *Runner) Ahead(ctx context.Context, job Job, until day.Day) ([]*Turn, *c
 }
 
 // AheadOf judges what was judged today as of the days ahead.
-func (r *Runner) AheadOf(ctx context.Context, now *check.Result, j *Judged, until day.Day) ([]*Turn, error) {
+func (r *Runner) AheadOf(ctx context.Context, now *check.Result, j *Judged, until day.Day) ([]*view.Milestone, error) {
 	dates, err := r.dates(until)
 	if err != nil {
 		return nil, err

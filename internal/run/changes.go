@@ -13,22 +13,14 @@ import (
 	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/snapshot"
-	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/submission"
 	"regola.example/regola/internal/git"
+	"regola.example/regola/internal/view"
 )
-
-// Side is one side of a comparison: a release for each store that it is for.
-type Side struct {
-	Name     string
-	Releases map[string]*ledger.Release // by store
-	Page     bool                       // it has texts, pictures and answers
-	Package  bool                       // it has what a package tells
-}
 
 // Side reads what a call compares: a package, a dossier's folder, REVISION:FOLDER of
 // git, or a version or build of the ledger in a folder.
-func (r *Runner) Side(ctx context.Context, name, ledgerFolder string) (*Side, error) {
+func (r *Runner) Side(ctx context.Context, name, ledgerFolder string) (*view.Side, error) {
 	if info, err := os.Stat(name); err == nil {
 		if info.IsDir() && dossier.Exists(name) {
 			return r.dossierSide(ctx, name, name)
@@ -44,7 +36,7 @@ func (r *Runner) Side(ctx context.Context, name, ledgerFolder string) (*Side, er
 			return nil, err
 		}
 		if l != nil {
-			s := &Side{Name: name, Releases: map[string]*ledger.Release{}, Page: true, Package: true}
+			s := &view.Side{Name: name, Releases: map[string]*ledger.Release{}, Page: true, Package: true}
 			for _, e := range l.Events {
 				if e.Event == ledger.Released && (e.Version == name || e.Build == name) {
 					s.Releases[e.Store] = e.Release
@@ -58,7 +50,7 @@ func (r *Runner) Side(ctx context.Context, name, ledgerFolder string) (*Side, er
 	return nil, &place.Problem{At: place.Place{File: name}, What: "there is no such package or dossier, and the ledger has no such version or build", Fix: "name a file, a folder, REVISION:FOLDER, or what regola ledger show lists"}
 }
 
-func (r *Runner) packageSide(ctx context.Context, name, folder string) (*Side, error) {
+func (r *Runner) packageSide(ctx context.Context, name, folder string) (*view.Side, error) {
 	pkgs, err := Open(ctx, []string{name}, artifact.Options{Digests: true})
 	if err != nil {
 		return nil, err
@@ -74,7 +66,7 @@ func (r *Runner) packageSide(ctx context.Context, name, folder string) (*Side, e
 			}
 		}
 	}
-	s := &Side{Name: name, Releases: map[string]*ledger.Release{}, Package: true}
+	s := &view.Side{Name: name, Releases: map[string]*ledger.Release{}, Package: true}
 	for _, p := range pkgs {
 		for _, st := range r.stores {
 			if st.Takes(p.Platform(), p.Kind) {
@@ -89,7 +81,7 @@ func (r *Runner) packageSide(ctx context.Context, name, folder string) (*Side, e
 }
 
 // dossierSide reads a dossier without its packages: what the page and the answers say.
-func (r *Runner) dossierSide(ctx context.Context, name, folder string) (*Side, error) {
+func (r *Runner) dossierSide(ctx context.Context, name, folder string) (*view.Side, error) {
 	d, problems := r.Dossier(folder)
 	if d == nil {
 		return nil, problems
@@ -111,7 +103,7 @@ func (r *Runner) dossierSide(ctx context.Context, name, folder string) (*Side, e
 		}
 		return nil, err
 	}
-	s := &Side{Name: name, Releases: map[string]*ledger.Release{}, Page: true}
+	s := &view.Side{Name: name, Releases: map[string]*ledger.Release{}, Page: true}
 	for _, st := range r.stores {
 		src := submission.Sources{Store: st, Dossier: d, Tables: set.On(r.opt.Day)}
 		if lib != nil {
@@ -126,7 +118,7 @@ func (r *Runner) dossierSide(ctx context.Context, name, folder string) (*Side, e
 
 // revisionSide reads a dossier as git has it in a revision. The files are written to a
 // temporary folder: git made their names, and links are left out.
-func (r *Runner) revisionSide(ctx context.Context, name, rev, folder string) (*Side, error) {
+func (r *Runner) revisionSide(ctx context.Context, name, rev, folder string) (*view.Side, error) {
 	fail := func(what string) error {
 		return &place.Problem{At: place.Place{File: name}, What: what, Fix: "name a revision and a folder below the current one, as in HEAD~1:store"}
 	}
@@ -167,16 +159,9 @@ func (r *Runner) revisionSide(ctx context.Context, name, rev, folder string) (*S
 	return r.dossierSide(ctx, name, at)
 }
 
-// Compared is what differs for one store.
-type Compared struct {
-	Store    *store.Store
-	Old, New *ledger.Release
-	Change   *ledger.Change
-}
-
 // Compare holds two sides against each other, store by store. What only one side can
 // know is left out.
-func (r *Runner) Compare(old, now *Side) (out []*Compared) {
+func (r *Runner) Compare(old, now *view.Side) (out []*view.Compared) {
 	for _, st := range r.stores {
 		a, b := old.Releases[st.ID], now.Releases[st.ID]
 		if a == nil || b == nil {
@@ -193,7 +178,7 @@ func (r *Runner) Compare(old, now *Side) (out []*Compared) {
 				*s = ledger.Release{ID: s.ID, Version: s.Version, Texts: s.Texts, Pictures: s.Pictures, Answers: s.Answers, Data: s.Data, Countries: s.Countries, Price: s.Price, Products: s.Products, Channel: s.Channel, Share: s.Share}
 			}
 		}
-		out = append(out, &Compared{Store: st, Old: a, New: b, Change: ledger.Compare(&x, &y)})
+		out = append(out, &view.Compared{Store: st, Old: a, New: b, Change: ledger.Compare(&x, &y)})
 	}
 	return out
 }

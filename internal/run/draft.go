@@ -17,17 +17,8 @@ import (
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/signs"
 	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/view"
 )
-
-// Drafted is a dossier to fill in.
-type Drafted struct {
-	Known  *draft.Known
-	Files  []draft.File
-	Marked []string      // the paths of what is marked as needed
-	Result *check.Result // of the draft as it is
-	Apart  []string      // packages that lie outside the dossier's folder, as the call named them
-	Old    bool          // the folder has a dossier: Files are only those that it lacks
-}
 
 // ErrNoName is the error of a draft without packages and without a name.
 var ErrNoName = errors.New("neither a package nor a name is given")
@@ -35,7 +26,7 @@ var ErrNoName = errors.New("neither a package nor a name is given")
 // Draft makes a dossier for a folder from packages, or from a name and a language
 // alone. Nothing is written. Where the folder has a dossier already, the result
 // tells what that lacks.
-func (r *Runner) Draft(ctx context.Context, packages []string, folder, name, language string) (*Drafted, error) {
+func (r *Runner) Draft(ctx context.Context, packages []string, folder, name, language string) (*view.Draft, error) {
 	pkgs, err := Open(ctx, packages, artifact.Options{})
 	if err != nil {
 		return nil, err
@@ -76,7 +67,7 @@ func (r *Runner) Draft(ctx context.Context, packages []string, folder, name, lan
 		}
 		whole = append(whole, p)
 	}
-	d := &Drafted{Known: draft.Of(whole, keys, paths), Old: dossier.Exists(folder), Apart: apart}
+	d := &view.Draft{Known: draft.Of(whole, keys, paths), Old: dossier.Exists(folder), Apart: apart}
 	d.Known.Outside = outside
 	d.Known.Settle(name, language)
 	d.Known.Texts = set.On(r.opt.Day).PageTexts

@@ -13,10 +13,10 @@ import (
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/submission"
 	"regola.example/regola/internal/core/tables"
+	"regola.example/regola/internal/view"
 )
 
 // PictureFolder is where the pictures of a dossier lie.
@@ -69,53 +69,44 @@ func (r *Runner) Scan(ctx context.Context, roots []pictures.Root) (*pictures.Lib
 	return pictures.Scan(ctx, roots, set.On(r.opt.Day), store.Keys(all), r.pixels)
 }
 
-// Hung is the pictures of one store with what is wrong with them.
-type Hung struct {
-	Store    *store.Store
-	Gallery  *pictures.Gallery
-	Classes  []*tables.PictureClass
-	Needs    []*tables.PictureNeed
-	Verdicts []*check.Verdict // of the rules on pictures
-}
-
 // Pictures judges pictures alone: by the rules that need nothing else. language
 // stands in for all others; empty for the first that is there.
-func (r *Runner) Pictures(ctx context.Context, lib *pictures.Library, language string) ([]*Hung, error) {
+func (r *Runner) Pictures(ctx context.Context, lib *pictures.Library, language string) ([]*view.Gallery, error) {
 	judges, set, err := r.prepare(nil)
 	if err != nil {
 		return nil, err
 	}
 	on := set.On(r.opt.Day)
-	var out []*Hung
+	var out []*view.Gallery
 	for _, s := range r.stores {
-		h := &Hung{Store: s, Gallery: lib.Gallery(s.ID, s.Blocks, language)}
-		h.tables(on)
+		h := &view.Gallery{Store: s, Gallery: lib.Gallery(s.ID, s.Blocks, language)}
+		rowsOf(h, on)
 		sub := submission.New(submission.Sources{Store: s, Tables: on, Pictures: h.Gallery})
 		all, err := judges[s.ID].Verdicts(ctx, sub, check.Options{Day: r.opt.Day, Stages: []string{"graphics"}})
 		if err != nil {
 			return nil, err
 		}
-		h.keep(all)
+		keepFaults(h, all)
 		out = append(out, h)
 	}
 	return out, nil
 }
 
-// Hung is the pictures of a release that was judged, store by store.
-func (j *Judged) Hung(res *check.Result) (out []*Hung) {
+// Galleries are the pictures of a release that was judged, store by store.
+func (j *Judged) Galleries(res *check.Result) (out []*view.Gallery) {
 	for i, p := range j.Pairs {
 		if p.Submission.Pictures == nil {
 			continue
 		}
-		h := &Hung{Store: p.Judge.Store, Gallery: p.Submission.Pictures}
-		h.keep(res.Stores[i].Verdicts)
+		h := &view.Gallery{Store: p.Judge.Store, Gallery: p.Submission.Pictures}
+		keepFaults(h, res.Stores[i].Verdicts)
 		out = append(out, h)
 	}
 	return out
 }
 
-// tables keeps the rows that speak of the store.
-func (h *Hung) tables(on *tables.Set) {
+// rowsOf keeps the rows that speak of the store.
+func rowsOf(h *view.Gallery, on *tables.Set) {
 	for _, c := range on.PictureClasses {
 		if c.Store == h.Store.ID {
 			h.Classes = append(h.Classes, c)
@@ -128,33 +119,11 @@ func (h *Hung) tables(on *tables.Set) {
 	}
 }
 
-// keep keeps the verdicts with faults of pictures.
-func (h *Hung) keep(all []*check.Verdict) {
+// keepFaults keeps the verdicts with faults of pictures.
+func keepFaults(h *view.Gallery, all []*check.Verdict) {
 	for _, v := range all {
 		if slices.ContainsFunc(v.Faults, func(f *check.Fault) bool { return strings.HasPrefix(f.Path, "pictures") }) {
 			h.Verdicts = append(h.Verdicts, v)
 		}
 	}
-}
-
-// Wrong is one thing that is wrong, with its rule.
-type Wrong struct {
-	*check.Fault
-	Rule *rulebook.Rule
-}
-
-// Wrong lists what is wrong by a part of the gallery, such as "pictures.all[3]";
-// "" is for the page as a whole.
-func (h *Hung) Wrong() map[string][]Wrong {
-	out := map[string][]Wrong{}
-	for _, v := range h.Verdicts {
-		for _, f := range v.Faults {
-			part := ""
-			if end := strings.IndexByte(f.Path, ']'); end > 0 {
-				part = f.Path[:end+1]
-			}
-			out[part] = append(out[part], Wrong{f, v.Rule})
-		}
-	}
-	return out
 }

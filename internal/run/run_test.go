@@ -18,6 +18,7 @@ import (
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/run"
+	"regola.example/regola/internal/view"
 	"regola.example/regola/rulebooks"
 )
 
@@ -298,7 +299,7 @@ func BenchmarkNextCheck(b *testing.B) {
 func TestSides(t *testing.T) {
 	r, err := run.New(rulebooks.BuiltIn, options(t))
 	require.NoError(t, err)
-	side := func(name string) *run.Side {
+	side := func(name string) *view.Side {
 		s, err := r.Side(context.Background(), name, demo+"sound")
 		require.NoError(t, err)
 		return s
@@ -474,6 +475,60 @@ func TestTypedDamaged(t *testing.T) {
 		require.Len(t, got, len(want))
 		for id, v := range want {
 			assert.Equal(t, v.State, got[id].State, id)
+		}
+	}
+}
+
+// TestStoreBesideOthers puts a store into a folder of its own: it is judged by its own rules and
+// by the common ones, without a row of it in any table.
+func TestStoreBesideOthers(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, os.CopyFS(dir, os.DirFS("../../rulebooks")))
+	require.NoError(t, os.Mkdir(filepath.Join(dir, "bazaar"), 0o755))
+	for name, text := range map[string]string{
+		"store.yaml": "store: bazaar\nname: the bazaar\nplatform: android\npackages: [aab, apk]\nrulebooks: [bazaar, common]\ndossier: [bazaar, android]\n",
+		"package.yaml": `rulebook: bazaar
+store: bazaar
+edition: 2026-11-23
+limits:
+  least_level: [{from: 2026-01-01, value: 30}]
+rules:
+  - id: bazaar/least-level
+    title: The app begins at a level of today
+    stage: package
+    impact: refused
+    expect: pkg.android.manifest.min_level >= limit.least_level
+    at: pkg.android.manifest.min_level
+    say: it begins at {pkg.android.manifest.min_level}
+    why: The bazaar serves new devices only.
+    fix: Raise it.
+    basis: {topic: least level, checked: 2026-11-23, confidence: high}
+`,
+	} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "bazaar", name), []byte(text), 0o644))
+	}
+	opt := options(t)
+	opt.Stores = []string{"bazaar", "android"}
+	r, err := run.New(rulebooks.NewLibrary(os.DirFS(dir), "rulebooks/"), opt)
+	require.NoError(t, err)
+	res, err := r.Check(context.Background(), run.Job{Dossier: demo + "sound"})
+	require.NoError(t, err)
+	require.Len(t, res.Stores, 2)
+	android, bazaar := map[string]check.State{}, map[string]check.State{}
+	for _, s := range res.Stores {
+		into := android
+		if s.ID == "bazaar" {
+			into = bazaar
+		}
+		for _, v := range s.Verdicts {
+			into[v.Rule.ID] = v.State
+		}
+	}
+	assert.Equal(t, check.Broken, bazaar["bazaar/least-level"])
+	require.Greater(t, len(bazaar), 100, "the common rules are judged for it, too")
+	for id, state := range bazaar {
+		if was, common := android[id]; common && state != check.NotApplicable && state != check.Held {
+			assert.Equal(t, was, state, "%s: what the first store is not held for, a store without rows is not either", id)
 		}
 	}
 }

@@ -6,22 +6,8 @@ import (
 	"regola.example/regola/internal/core/signs"
 	"regola.example/regola/internal/core/tables"
 	"regola.example/regola/internal/core/weigh"
+	"regola.example/regola/internal/view"
 )
-
-// Weighed is what a package weighs, beside what the stores allow.
-type Weighed struct {
-	*weigh.Weight
-	Package *facts.Package
-	Bounds  []Bound
-}
-
-// Bound is a limit of a store, and the size that is held against it.
-type Bound struct {
-	Store string // its id
-	What  string
-	Is    int64 // bytes
-	Most  int64 // bytes
-}
 
 // Devices are the kinds of devices of a platform for which downloads are estimated.
 func (r *Runner) Devices(platform string) ([]*tables.Device, error) {
@@ -40,7 +26,7 @@ func (r *Runner) Devices(platform string) ([]*tables.Device, error) {
 
 // Weigh tells what takes the space in a package, which was opened with its parts. set
 // may be nil for the built-in tables; devices nil for all.
-func (r *Runner) Weigh(p *facts.Package, set *tables.Set, devices []*tables.Device) (*Weighed, error) {
+func (r *Runner) Weigh(p *facts.Package, set *tables.Set, devices []*tables.Device) (*view.Weight, error) {
 	if set == nil {
 		var err error
 		if set, err = r.tables(); err != nil {
@@ -55,7 +41,7 @@ func (r *Runner) Weigh(p *facts.Package, set *tables.Set, devices []*tables.Devi
 	if p.IOS != nil {
 		code = signs.Of(p.IOS)
 	}
-	w := &Weighed{Weight: weigh.Of(p, evidence.Of(p, code, set), set, devices), Package: p}
+	w := &view.Weight{Weight: weigh.Of(p, evidence.Of(p, code, set), set, devices), Package: p}
 	for _, s := range r.stores {
 		if !s.Takes(p.Platform(), p.Kind) {
 			continue
@@ -74,7 +60,7 @@ func (r *Runner) Weigh(p *facts.Package, set *tables.Set, devices []*tables.Devi
 					continue
 				}
 				if most, ok := v.Value.(int); ok {
-					w.Bounds = append(w.Bounds, Bound{s.ID, l.What, w.size(l.Of), int64(most)})
+					w.Bounds = append(w.Bounds, view.Bound{Store: s.ID, What: l.What, Is: sizeOf(w, l.Of), Most: int64(most)})
 				}
 			}
 		}
@@ -84,7 +70,7 @@ func (r *Runner) Weigh(p *facts.Package, set *tables.Set, devices []*tables.Devi
 
 // size is one of the sizes that a limit can speak of; of downloads, that of the usual
 // device.
-func (w *Weighed) size(of string) int64 {
+func sizeOf(w *view.Weight, of string) int64 {
 	if of == "package" || len(w.Devices) == 0 {
 		return w.Weight.Package
 	}

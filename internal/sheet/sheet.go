@@ -17,7 +17,7 @@ import (
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/tables"
 	"regola.example/regola/internal/core/work"
-	"regola.example/regola/internal/run"
+	"regola.example/regola/internal/view"
 )
 
 // Bounds of a sheet.
@@ -89,14 +89,14 @@ const (
 
 // New puts together the pages of some stores. d may be nil. only keeps one
 // language; empty for all.
-func New(ctx context.Context, hung []*run.Hung, d *dossier.Dossier, texts []*tables.PageText, only string) (*Sheet, error) {
+func New(ctx context.Context, galleries []*view.Gallery, d *dossier.Dossier, texts []*tables.PageText, only string) (*Sheet, error) {
 	s := &Sheet{Title: "Store pages"}
 	if d != nil && d.App.Name != "" {
 		s.Title = d.App.Name
 	}
 	var shots []*Shot
 	stores := []string{}
-	for _, h := range hung {
+	for _, h := range galleries {
 		stores = append(stores, h.Store.Name)
 		for _, l := range languages(h, d) {
 			if only != "" && l != only {
@@ -124,7 +124,7 @@ func New(ctx context.Context, hung []*run.Hung, d *dossier.Dossier, texts []*tab
 }
 
 // languages are those of a store's pictures and texts, the default one first.
-func languages(h *run.Hung, d *dossier.Dossier) []string {
+func languages(h *view.Gallery, d *dossier.Dossier) []string {
 	out := []string{h.Gallery.DefaultLanguage}
 	add := func(l string) {
 		if !slices.Contains(out, l) {
@@ -145,28 +145,28 @@ func languages(h *run.Hung, d *dossier.Dossier) []string {
 	return out
 }
 
-func newPage(h *run.Hung, d *dossier.Dossier, texts []*tables.PageText, tag string) *Page {
+func newPage(h *view.Gallery, d *dossier.Dossier, texts []*tables.PageText, tag string) *Page {
 	p := &Page{Store: h.Store.Name, Language: tag, Name: tag, Default: tag == h.Gallery.DefaultLanguage}
 	if t, err := language.Parse(tag); err == nil && tag != "" {
 		p.Name = display.English.Tags().Name(t)
 	}
-	all := h.Wrong()
+	all := h.Faults()
 	shot := map[string]*Shot{}
-	for i, it := range h.Gallery.All {
+	for _, it := range h.Gallery.All {
 		if it.Language != tag {
 			continue
 		}
-		s := &Shot{Item: it, Wrong: marks(all[fmt.Sprintf("pictures.all[%d]", i)])}
+		s := &Shot{Item: it, Wrong: marks(all.Of(it))}
 		shot[it.File] = s
 		if it.Class == "" {
 			p.Stray = append(p.Stray, s)
 		}
 	}
-	for i, set := range h.Gallery.Sets {
+	for _, set := range h.Gallery.Sets {
 		if set.Language != tag {
 			continue
 		}
-		r := &Row{Class: set.Class, What: set.Takes.What, Count: fmt.Sprint(len(set.Files)), Wrong: marks(all[fmt.Sprintf("pictures.sets[%d]", i)])}
+		r := &Row{Class: set.Class, What: set.Takes.What, Count: fmt.Sprint(len(set.Files)), Wrong: marks(all.Of(set))}
 		if set.Takes.Most > 0 {
 			r.Count += fmt.Sprintf(" of %d", set.Takes.Most)
 		}
@@ -184,7 +184,7 @@ func newPage(h *run.Hung, d *dossier.Dossier, texts []*tables.PageText, tag stri
 		}
 	}
 	if p.Default {
-		p.Wrong = marks(all[""])
+		p.Wrong = marks(all.Page())
 	}
 	if d != nil {
 		for _, l := range d.Listing {
@@ -196,7 +196,7 @@ func newPage(h *run.Hung, d *dossier.Dossier, texts []*tables.PageText, tag stri
 	return p
 }
 
-func marks(list []run.Wrong) (out []Mark) {
+func marks(list []view.Fault) (out []Mark) {
 	for _, w := range list {
 		out = append(out, Mark{string(w.Impact), w.Say})
 	}

@@ -19,6 +19,7 @@ type Disclosure struct {
 	Rows      []*Row          `json:"rows"`     // in the order of the sheet
 	Hidden    []string        `json:"hidden"`   // kinds of the sheet that the store does not show, since they are not kept or are occasional
 	Missing   []*Missing      `json:"missing"`  // what the package points to and the sheet does not answer
+	Asks      []string        `json:"asks"`     // what the store asks about a kind: shared, required, kept, linked, tracking
 	Answered  bool            `json:"answered"` // the sheet says which data leaves the device
 	Tracking  bool            `json:"tracking"` // some kind is used for tracking
 	Encrypted *bool           `json:"encrypted"`
@@ -73,6 +74,7 @@ func Of(store string, a *dossier.Answers, e *evidence.Evidence, t *tables.Set) *
 	if form == nil {
 		return d
 	}
+	d.Asks = form.Asks
 	implied := map[string][]*evidence.Data{}
 	if e != nil {
 		for _, x := range e.Data {

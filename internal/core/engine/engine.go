@@ -331,7 +331,7 @@ func (e *Env) near(text, msg string) string {
 			}
 			return r.Hint
 		}
-	} else if m := undeclared.FindStringSubmatch(msg); m != nil {
+	} else if m := undeclared.FindStringSubmatch(msg); m != nil && m[1] != "has" {
 		word = m[1]
 		names = append(slices.Clone(e.names), "it", "on")
 		for _, f := range Functions {

@@ -127,8 +127,8 @@ func library() []cel.EnvOption {
 				if gap != nil {
 					return gap
 				}
-				want := primary(string(tag.(types.String)))
-				return types.Bool(slices.ContainsFunc(list, func(s string) bool { return primary(s) == want }))
+				want := string(tag.(types.String))
+				return types.Bool(slices.ContainsFunc(list, func(s string) bool { return sameLanguage(s, want) }))
 			}))),
 		cel.Function("plural", cel.Overload("plural_int_string_string", []*cel.Type{cel.IntType, cel.StringType, cel.StringType}, cel.StringType,
 			cel.FunctionBinding(func(a ...ref.Val) ref.Val {

@@ -35,6 +35,7 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, t *tables.Set, code *signs.Index)
 		if sdk.System {
 			continue
 		}
+		embedded := false // it is a framework of its own
 		*found = SDK{ID: sdk.ID, Kind: sdk.Kind, Ads: sdk.Ads, AdvertisingID: sdk.AdvertisingID, Tracking: sdk.Tracking, Data: sdk.Data, Listed: sdk.Listed}
 		for _, n := range app.Nested {
 			name := strings.TrimSuffix(path.Base(n.Path), ".framework")
@@ -42,6 +43,7 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, t *tables.Set, code *signs.Index)
 				continue
 			}
 			// Of several frameworks, the one without a manifest is shown.
+			embedded = true
 			if has := hasManifest(app, n); found.Seen == "" || found.Manifest && !has {
 				found.Seen, found.Manifest, found.Version = "framework "+name, has, n.Info.Version
 				found.SetSelf(n.Self())
@@ -73,7 +75,7 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, t *tables.Set, code *signs.Index)
 		if found.Seen == "" {
 			continue
 		}
-		if !found.Manifest && !strings.HasPrefix(found.Seen, "framework") && anyManifest {
+		if !found.Manifest && !embedded && anyManifest {
 			fact.Lose(found, &found.Manifest, fact.Missing(linkedIn))
 		}
 		e.SDKs, found = append(e.SDKs, found), new(SDK)

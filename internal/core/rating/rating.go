@@ -44,6 +44,7 @@ type Label struct {
 	Scheme     string     `json:"scheme"`
 	Region     string     `json:"region"`
 	By         string     `json:"by"`
+	Everywhere bool       `json:"everywhere"` // it is the same in every country
 	Label      string     `json:"label"`
 	Age        int64      `json:"age"`    // what it means, in years
 	Lowest     bool       `json:"lowest"` // it is the scheme's lowest
@@ -109,7 +110,7 @@ func Of(store string, game bool, answers, more map[string]string, t *tables.Set)
 			continue
 		}
 		l := estimate(s, r.answers, t.RatingRows)
-		l.Region, l.By, l.Countries = s.Region, s.By, s.Countries
+		l.Region, l.By, l.Everywhere, l.Countries = s.Region, s.By, s.Everywhere, s.Countries
 		seen := map[string]bool{}
 		for _, b := range l.Because {
 			if seen[b.Question] {

@@ -175,6 +175,7 @@ type DataForm struct {
 	fact.Mark `json:"-"`
 	Dated
 	Store          string              `json:"store" need:"the store's id"`
+	Asks           []string            `json:"asks"`            // what it asks about a kind: shared, required, kept, linked, tracking
 	KeptOnly       bool                `json:"kept_only"`       // it asks only for what is kept longer than a request takes
 	TrackingShares bool                `json:"tracking_shares"` // what is used for tracking counts as shared
 	Kinds          map[string][]string `json:"kinds"`           // where a kind is asked for under other names
@@ -198,13 +199,14 @@ type ContentQuestion struct {
 type RatingScheme struct {
 	fact.Mark `json:"-"`
 	Dated
-	ID        string         `json:"id" need:"its name in rating_rows"`
-	Store     string         `json:"store" need:"the store whose apps it rates"`
-	Region    string         `json:"region" need:"where, in words"`
-	By        string         `json:"by"`        // the board
-	Games     bool           `json:"games"`     // games only
-	Countries []string       `json:"countries"` // those that it is for; empty for all others
-	Labels    []*RatingLabel `json:"labels" need:"its labels, lowest first"`
+	ID         string         `json:"id" need:"its name in rating_rows"`
+	Store      string         `json:"store" need:"the store whose apps it rates"`
+	Region     string         `json:"region" need:"where, in words"`
+	By         string         `json:"by"`         // the board, or whose label it is
+	Everywhere bool           `json:"everywhere"` // one label holds in every country
+	Games      bool           `json:"games"`      // games only
+	Countries  []string       `json:"countries"`  // those that it is for; empty for all others
+	Labels     []*RatingLabel `json:"labels" need:"its labels, lowest first"`
 }
 
 // RatingLabel is one label of a scheme.

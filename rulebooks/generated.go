@@ -2,12 +2,15 @@ package rulebooks
 
 import (
 	"bytes"
-	_ "embed"
+	"encoding/base64"
 	"encoding/binary"
+	"encoding/hex"
+	"fmt"
 	"hash/crc32"
 	"io/fs"
 	"path"
 	"slices"
+	"strings"
 	"sync"
 
 	"regola.example/regola/internal/core/engine"
@@ -15,38 +18,57 @@ import (
 	"regola.example/regola/internal/core/strictyaml"
 )
 
-// A start would spend most of its time on parsing YAML and CEL, so both are
-// brought along parsed. What was edited since is recognised by its text and is
-// parsed as ever: the two files are never needed, and never wrong.
-
-// treesData holds the trees of all rulebooks and tables: for each, name,
-// digest of the YAML and tree, each with its length before it (unsigned
-// varint).
+// A start would spend most of its time on parsing YAML and CEL, so both are brought along
+// parsed, in one file a folder. Each line of it holds one thing: a word for its kind, a
+// key, the sum of what follows (CRC-32C) and the thing itself in base64.
 //
-//go:embed trees.bin
-var treesData string
+//	tree  NAME@DIGEST  the tree of a rulebook or a file of tables, by the digest of its YAML
+//	cond  KEY          a condition of a store's rules as the engine typed it (engine.Typed)
+//
+// A line that does not fit what is asked for is passed over: the files are never needed,
+// and versions that were merged line by line hold all that both had.
+const generatedFile = "generated.txt"
 
-// tree is one document that was parsed before.
-type tree struct{ digest, tree string }
+// lines are the things of a generated file, by kind and key, with their sums.
+type lines map[string]string
 
-var trees = sync.OnceValue(func() map[string]tree {
-	out := map[string]tree{}
-	rest := treesData
-	text := func() (s string) {
-		n, w := binary.Uvarint([]byte(rest[:min(len(rest), binary.MaxVarintLen64)]))
-		if w <= 0 || n > uint64(len(rest)-w) {
-			rest = ""
-			return ""
+// generatedIn reads the generated file of a folder, once; there may be none.
+func (l *Library) generatedIn(folder string) lines {
+	f, _ := l.loaded.LoadOrStore(folder+"/", sync.OnceValue(func() lines {
+		data, err := fs.ReadFile(l.files, path.Join(folder, generatedFile))
+		if err != nil {
+			return nil
 		}
-		s, rest = rest[w:w+int(n)], rest[w+int(n):]
-		return s
+		text := string(data)
+		out := make(lines, strings.Count(text, "\n"))
+		for line := range strings.Lines(text) {
+			kind, rest, _ := strings.Cut(strings.TrimSuffix(line, "\n"), " ")
+			key, rest, ok := strings.Cut(rest, " ")
+			if ok && kind != "" {
+				out[kind+" "+key] = rest
+			}
+		}
+		return out
+	}))
+	return f.(func() lines)()
+}
+
+// get is the thing of a kind and key; ok is false where there is none, or its line was
+// damaged.
+func (g lines) get(kind, key string) (thing []byte, ok bool) {
+	line, ok := g[kind+" "+key]
+	if !ok {
+		return nil, false
 	}
-	for rest != "" {
-		name := text()
-		out[name] = tree{text(), text()}
-	}
-	return out
-})
+	sum, text, _ := strings.Cut(line, " ")
+	thing, err := base64.RawStdEncoding.DecodeString(text)
+	return thing, err == nil && sum == digest(thing)
+}
+
+// generatedLine is the line of a thing.
+func generatedLine(kind, key string, thing []byte) string {
+	return fmt.Sprintf("%s %s %s %s\n", kind, key, digest(thing), base64.RawStdEncoding.EncodeToString(thing))
+}
 
 // document reads a rulebook without its examples, or a file of tables.
 func (l *Library) document(name string) (*strictyaml.Document, error) {
@@ -54,8 +76,8 @@ func (l *Library) document(name string) (*strictyaml.Document, error) {
 	if err != nil {
 		return nil, err
 	}
-	if t, ok := trees()[name]; ok && t.digest == digest(data) {
-		if y, err := strictyaml.FromTree(l.prefix+name, t.tree); err == nil {
+	if t, ok := l.generatedIn(path.Dir(name)).get("tree", treeKey(name, data)); ok {
+		if y, err := strictyaml.FromTree(l.prefix+name, string(t)); err == nil {
 			return y, nil
 		}
 	}
@@ -63,27 +85,29 @@ func (l *Library) document(name string) (*strictyaml.Document, error) {
 	return y, ps.Err()
 }
 
+func treeKey(name string, data []byte) string { return path.Base(name) + "@" + digest(data) }
+
 // digest tells an edited file from the one that was parsed. It guards against
 // forgetting, not against an attack: both are inside the program.
 func digest(data []byte) string {
-	return string(binary.BigEndian.AppendUint32(nil, crc32.Checksum(data, castagnoli)))
+	return hex.EncodeToString(binary.BigEndian.AppendUint32(nil, crc32.Checksum(data, castagnoli)))
 }
 
 var castagnoli = crc32.MakeTable(crc32.Castagnoli)
 
-// Trees makes the content of trees.bin.
-func Trees() ([]byte, error) {
-	names, err := fs.Glob(files, "*/*.yaml")
+// Generate makes the lines of a folder's generated file: typed are the conditions of its
+// rules, where it is a store's.
+func (l *Library) Generate(folder string, typed *engine.Typed) ([]string, error) {
+	names, err := fs.Glob(l.files, folder+"/*.yaml")
 	if err != nil {
 		return nil, err
 	}
-	slices.Sort(names)
-	var b []byte
+	var out []string
 	for _, name := range names {
 		if path.Base(name) == store.FileName {
 			continue
 		}
-		data, err := fs.ReadFile(files, name)
+		data, err := fs.ReadFile(l.files, name)
 		if err != nil {
 			return nil, err
 		}
@@ -91,29 +115,21 @@ func Trees() ([]byte, error) {
 		if err != nil {
 			return nil, err
 		}
-		for _, s := range []string{name, digest(data), string(t)} {
-			b = append(binary.AppendUvarint(b, uint64(len(s))), s...)
+		out = append(out, generatedLine("tree", treeKey(name, data), t))
+	}
+	if typed != nil {
+		for key, condition := range typed.All() {
+			out = append(out, generatedLine("cond", key, condition))
 		}
 	}
-	return b, nil
+	slices.Sort(out)
+	return out, nil
 }
 
-// typedFile, in a store's folder, holds the conditions of its rules as the
-// engine typed them.
-const typedFile = "typed.bin"
-
-// Typed gives the conditions of a store's rules as they were typed before; nil when
-// nobody did, or when the file cannot be used: they are typed when they are needed.
+// Typed gives the conditions of a store's rules as they were typed before.
 func (l *Library) Typed(s *store.Store) *engine.Typed {
-	data, err := fs.ReadFile(l.files, path.Join(s.ID, typedFile))
-	if err != nil {
-		return nil
-	}
-	t, err := engine.ReadTyped(data)
-	if err != nil {
-		return nil // a test holds that the file of the program is whole
-	}
-	return t
+	g := l.generatedIn(s.ID)
+	return engine.NewTyped(func(key string) ([]byte, bool) { return g.get("cond", key) })
 }
 
 // withoutExamples blanks the examples of the rules, which are half of the text

@@ -21,7 +21,7 @@ import (
 	"regola.example/regola/internal/core/work"
 )
 
-//go:embed */*.yaml */typed.bin
+//go:embed */*.yaml */generated.txt
 var files embed.FS
 
 // Prefix stands before the path of a built-in file wherever it is named.

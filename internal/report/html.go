@@ -369,7 +369,7 @@ func (h *htmlWriter) finding(r *check.Result, f *check.Finding) *pageFinding {
 			v.More += len(f.Faults) - n
 			break
 		}
-		place := pagePlace{At: p.short(r, x.At).String()}
+		place := pagePlace{At: p.short(r, x.At).Exact()}
 		if x.Say != first.Say {
 			place.Say = x.Say
 		}

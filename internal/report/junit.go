@@ -108,7 +108,7 @@ func junit(v *check.Verdict, about check.About) junitCase {
 	faults := v.Sorted()
 	for _, f := range faults {
 		line := f.Say
-		if at := f.At.String(); at != "" {
+		if at := f.At.Exact(); at != "" {
 			line = at + ": " + line
 		}
 		if lines = append(lines, line); f.Fix != "" {

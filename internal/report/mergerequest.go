@@ -146,7 +146,7 @@ func mdFindings(b *bytes.Buffer, r *check.Result) {
 		if fix := f.Faults[0].Fix; fix != "" {
 			fmt.Fprintf(b, "  <br>fix: %s\n", md(fix))
 		}
-		if at := f.Faults[0].At.String(); at != "" {
+		if at := f.Faults[0].At.Exact(); at != "" {
 			fmt.Fprintf(b, "  <br>at: %s", mdCode(at))
 			if more := f.Places() - 1; more > 0 {
 				fmt.Fprintf(b, " and %s", Count(more, "more place", "more places"))

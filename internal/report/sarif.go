@@ -40,8 +40,10 @@ type sarifRule struct {
 }
 
 type sarifRegion struct {
-	StartLine   int `json:"startLine"`
-	StartColumn int `json:"startColumn,omitempty"`
+	StartLine   int            `json:"startLine,omitempty"`
+	StartColumn int            `json:"startColumn,omitempty"`
+	ByteOffset  int64          `json:"byteOffset,omitempty"`
+	Properties  map[string]any `json:"properties,omitempty"`
 }
 
 type sarifLocation struct {
@@ -231,7 +233,12 @@ func sarifLocations(at place.Place) []sarifLocation {
 		}{}
 		l.Physical.Artifact.URI = fileURI(at.File)
 		if at.Line > 0 {
-			l.Physical.Region = &sarifRegion{at.Line, at.Column}
+			l.Physical.Region = &sarifRegion{StartLine: at.Line, StartColumn: at.Column}
+		} else if at.Offset > 0 {
+			l.Physical.Region = &sarifRegion{ByteOffset: at.Offset}
+			if at.Entry != "" { // which lies in an archive, and may be packed there
+				l.Physical.Region.Properties = map[string]any{"byteOffsetIn": visible.Text(at.Entry)}
+			}
 		}
 	}
 	if in := at.Within(); in != "" {

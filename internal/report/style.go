@@ -199,6 +199,9 @@ func (p *printer) where(indent int, label string, at place.Place) {
 				parts = append(parts, "› "+visible.Text(part))
 			}
 		}
+		if at.Offset > 0 {
+			parts = append(parts, fmt.Sprintf("(byte %d)", at.Offset))
+		}
 	}
 	head := strings.Repeat(" ", indent) + label
 	room := p.look.Columns() - uniseg.StringWidth(head)

@@ -456,11 +456,11 @@ func TestEdition(t *testing.T) {
 func TestTypedDamaged(t *testing.T) {
 	job := run.Job{Packages: []string{demo + "sound/build/terrafuoco.aab"}}
 	want := states(judge(t, job))
-	for _, damage := range []string{"", "regola typed 3\n", "none"} {
+	for _, damage := range []string{"", "cond x\ntree\n\n", "none"} {
 		dir := t.TempDir()
 		require.NoError(t, os.CopyFS(dir, os.DirFS("../../rulebooks")))
 		for _, s := range []string{"android", "ios"} {
-			file := filepath.Join(dir, s, "typed.bin")
+			file := filepath.Join(dir, s, "generated.txt")
 			if damage == "none" {
 				require.NoError(t, os.Remove(file))
 				continue

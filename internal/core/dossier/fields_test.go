@@ -4,6 +4,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	"regola.example/regola/internal/core/place"
 )
 
 func TestFields(t *testing.T) {
@@ -56,4 +58,25 @@ func TestTextsEach(t *testing.T) {
 	assert.Equal(t, []string{"name", "tagline", "pitch", "highlight", "description", "release_notes", "keywords"}, order)
 	assert.Equal(t, "kiln, glaze", x.Text("keywords"))
 	assert.Empty(t, x.Text("video"))
+}
+
+// TestLocate finds the line of each hit, also where two lines are equal.
+func TestLocate(t *testing.T) {
+	source := []string{"name: Terrafuoco", "description: |", "  Works like on paper.", "", "  Works like on paper.", "  Töpfe, too", "pitch: >-", "  one", "  two", "", "  one", "highlight: \"a\\tb\""}
+	l := &Listing{source: map[string][]string{"en.yaml": source}}
+	at := func(line int) place.Place { return place.Place{File: "en.yaml", Line: line, Column: 1} }
+	literal := "Works like on paper.\n\nWorks like on paper.\nTöpfe, too\n"
+	for _, c := range []struct {
+		line         int
+		text         string
+		offset       int
+		want, column int
+	}{
+		{1, "Terrafuoco", 5, 1, 12}, {2, literal, 6, 3, 9}, {2, literal, 22 + 6, 5, 9}, {2, literal, len(literal) - 4, 6, 10},
+		{7, "one two\none", 8, 8, 3}, {7, "one\none", 4, 11, 3}, {12, "a\tb", 2, 12, 1}, {99, "a", 0, 99, 1}, {2, literal, 21, 2, 1},
+	} {
+		got := l.Locate(at(c.line), c.text, c.offset)
+		assert.Equal(t, []int{c.want, c.column}, []int{got.Line, got.Column}, "%q at %d", c.text, c.offset)
+	}
+	assert.Equal(t, place.Place{File: "it.yaml", Line: 3}, l.Locate(place.Place{File: "it.yaml", Line: 3}, "x", 0))
 }

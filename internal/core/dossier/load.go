@@ -7,6 +7,7 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"sort"
 	"strings"
@@ -234,24 +235,53 @@ func (d *Dossier) Path(name string) string {
 	return filepath.Join(d.Root, name)
 }
 
-// Locate is the place of a byte of a text: the line and column of the file on
-// which its line is found, from the text's own place on. Where the line was
-// written in another form (folded, or with escapes), it is the text's place.
+// Locate is the place of a byte of a text, from the text's own place on. The lines of a
+// literal block stand below its key, one for one. In any other form the line is looked
+// for, behind as many equal ones as the text has before it; where it was written with
+// escapes, it is the text's place.
 func (l *Listing) Locate(at place.Place, text string, offset int) place.Place {
 	from := strings.LastIndexByte(text[:offset], '\n') + 1
 	line, _, _ := strings.Cut(text[from:], "\n")
 	source := l.source[at.File]
-	if source == nil || strings.TrimSpace(line) == "" {
+	if source == nil || strings.TrimSpace(line) == "" || at.Line < 1 || at.Line > len(source) {
 		return at
 	}
-	for i := max(0, at.Line-1); i < len(source); i++ {
-		if column := strings.Index(source[i], line); column >= 0 {
-			at.Line, at.Column = i+1, utf8.RuneCountInString(source[i][:column+offset-from])+1
-			return at
+	found := func(i int) (place.Place, bool) {
+		if i >= len(source) {
+			return at, false
+		}
+		column := strings.Index(source[i], line)
+		if column < 0 {
+			return at, false
+		}
+		it := at
+		it.Line, it.Column = i+1, utf8.RuneCountInString(source[i][:column+offset-from])+1
+		return it, true
+	}
+	if literal.MatchString(source[at.Line-1]) {
+		if it, ok := found(at.Line + strings.Count(text[:from], "\n")); ok {
+			return it
+		}
+	}
+	equal := 0
+	for before := range strings.SplitSeq(text[:from], "\n") {
+		if before == line {
+			equal++
+		}
+	}
+	for i := at.Line - 1; i < len(source); i++ {
+		if it, ok := found(i); ok {
+			if equal == 0 {
+				return it
+			}
+			equal--
 		}
 	}
 	return at
 }
+
+// literal matches the line of a key whose value is a literal block.
+var literal = regexp.MustCompile(`:\s*\|[0-9+-]*\s*(#.*)?$`)
 
 // Files lists the files that make up the dossier, without packages, ledger and pictures.
 func (d *Dossier) Files() []string {

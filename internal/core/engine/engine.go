@@ -230,7 +230,7 @@ func (e *Env) typeOf(env *cel.Env, s Source, item *types.Type) (*ast.AST, place.
 // Keep begins to keep what is typed from now on, and gives where. Only for
 // whoever makes the file of typed conditions: not safe for several goroutines.
 func (e *Env) Keep() *Typed {
-	e.typed, e.keep = nil, &Typed{asts: map[typedKey][]byte{}}
+	e.typed, e.keep = nil, &Typed{asts: map[string][]byte{}}
 	return e.keep
 }
 

@@ -77,6 +77,15 @@ func (p Place) String() string {
 	return link + " › " + within
 }
 
+// Exact is String with the byte offset, where that is known and no line is.
+func (p Place) Exact() string {
+	s := p.String()
+	if p.Line > 0 || p.Offset <= 0 || s == "" {
+		return s
+	}
+	return fmt.Sprintf("%s, byte %d", s, p.Offset)
+}
+
 // Problem is one thing wrong with the user's input, as a person can fix it.
 // It is an error.
 type Problem struct {

@@ -15,6 +15,10 @@ func TestPlace(t *testing.T) {
 	} {
 		assert.Equal(t, want, p.String())
 	}
+	assert.Equal(t, "a.aab › base/manifest › application, byte 12", entry.Exact())
+	assert.Equal(t, "dossier.yaml:3:5", text.Exact())
+	assert.Equal(t, "a.aab", Place{File: "a.aab"}.Exact())
+	assert.Empty(t, Place{Offset: 3}.Exact())
 	assert.Equal(t, "application.label", entry.In("label").Key)
 	assert.Equal(t, "application", entry.In("").Key)
 	assert.Equal(t, "x", Place{}.In("x").Key)

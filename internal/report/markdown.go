@@ -76,7 +76,7 @@ func FieldsMarkdown(w io.Writer) error {
 	p.line("")
 	p.line("| function | what it tells |")
 	p.line("|---|---|")
-	for _, f := range slices.Concat(engine.Functions, check.Functions) {
+	for _, f := range slices.Concat(engine.Functions(), check.Functions()) {
 		p.line("| `%s` | %s |", f.Signature, f.Doc)
 	}
 	var parts []string

@@ -68,7 +68,7 @@ func NewEnv(books []*rulebook.Book, t *tables.Set, typed *engine.Typed) (*Env, p
 		Records: []engine.Record{{Name: limitVar, Fields: limits, Hint: limitHint}, {Name: sinceVar, Fields: since, Hint: limitHint},
 			{Name: tableVar, Fields: tableTypes(t), Hint: `tables of your own are named under tables: in the dossier; "regola rulebook test" takes them with --tables FILE`}},
 		Variables: map[string]*types.Type{dayVar: types.TimestampType, codeVar: engine.TypeFor[signs.Index]()},
-		Functions: functions(),
+		Functions: Functions(),
 		Typed:     typed,
 	})
 	if err != nil {

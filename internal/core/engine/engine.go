@@ -22,6 +22,7 @@ import (
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
+	"cel.dev/cel-go/ext"
 	"cel.dev/cel-go/interpreter"
 
 	"regola.example/regola/internal/core/fact"
@@ -48,19 +49,20 @@ type View interface{ Get(field string) any }
 type Options struct {
 	Records   []Record
 	Variables map[string]*types.Type
-	Functions []cel.EnvOption
-	Typed     *Typed // conditions that were typed before, or nil
+	Functions []Declared // beyond those of the engine
+	Typed     *Typed     // conditions that were typed before, or nil
 }
 
 // Env types and compiles conditions over one tree.
 type Env struct {
-	base     *cel.Env
-	provider *provider
-	names    []string // of all variables
-	typed    *Typed   // typed before, or nil
-	keep     *Typed   // where what is typed is kept, or nil
-	mu       sync.Mutex
-	items    map[string]*cel.Env // with the variable it, by its type
+	base      *cel.Env
+	provider  *provider
+	names     []string // of all variables
+	functions []string // that belong to no type
+	typed     *Typed   // typed before, or nil
+	keep      *Typed   // where what is typed is kept, or nil
+	mu        sync.Mutex
+	items     map[string]*cel.Env // with the variable it, by its type
 }
 
 // macros are those of CEL without has(): it would turn unknown into absent.
@@ -90,7 +92,13 @@ func NewEnv(root reflect.Type, o Options) (*Env, error) {
 	for _, name := range infoOf(root).names {
 		add(name, infoOf(root).fields[name].Type)
 	}
-	opts = append(append(opts, library()...), o.Functions...)
+	opts = append(opts, ext.Strings(), ext.Bindings())
+	for _, f := range slices.Concat(Functions(), o.Functions) {
+		opts = append(opts, f.option)
+		if name, _, member := strings.Cut(f.Signature, "("); member && !strings.Contains(name, ".") {
+			e.functions = append(e.functions, name)
+		}
+	}
 	e.base, err = cel.NewEnv(opts...)
 	return e, err
 }
@@ -334,10 +342,7 @@ func (e *Env) near(text, msg string) string {
 	} else if m := undeclared.FindStringSubmatch(msg); m != nil && m[1] != "has" {
 		word = m[1]
 		names = append(slices.Clone(e.names), "it", "on")
-		for _, f := range Functions {
-			name, _, _ := strings.Cut(f.Signature, "(")
-			names = append(names, name)
-		}
+		names = append(names, e.functions...)
 	}
 	names = slices.DeleteFunc(slices.Clone(names), func(n string) bool { return n == word })
 	if n := spell.Nearest(word, names); word != "" && n != "" && n != word {

@@ -13,7 +13,6 @@ import (
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/common/types/traits"
-	"cel.dev/cel-go/ext"
 	"github.com/rivo/uniseg"
 	"golang.org/x/text/language"
 	"golang.org/x/text/language/display"
@@ -21,77 +20,62 @@ import (
 	"regola.example/regola/internal/core/day"
 )
 
-// Function is one entry of the function library, for the documentation.
+// Function documents a function that conditions may call.
 type Function struct{ Signature, Doc string }
 
-// Functions documents the functions that rules may call beyond those of CEL
-// itself and its string extensions.
-var Functions = []Function{
-	{"characters(string) int", "number of characters as a reader counts them (grapheme clusters)"},
-	{"version_cmp(string, string) int", "-1, 0 or 1: versions compared number by number, 1.10 after 1.9, 1.2 equal to 1.2.0"},
-	{"is_version(string, int) bool", "digits and full stops only, at most that many numbers"},
-	{"is_web_link(string) bool", "an absolute http or https address with a host that has a dot"},
-	{"is_email(string) bool", "one @, a name before it and a host with a dot behind it"},
-	{"is_phone(string) bool", "a plus sign, the country code and at least six digits"},
-	{"megabytes(int) string", "a number of bytes for people, such as 11.4 MB; a MB has 1,048,576 bytes"},
-	{"wasted(list(string), string) list(string)", "the keywords of a list that waste room, with the reason: twice, already in the text, of one or two letters, with blanks around them"},
-	{"host(string) string", "the host of a web address, in small letters, without www. and port; empty when it has none"},
-	{"share_word(string, string) bool", "two names belong together: one is in the other, or a word of three letters or more of one is; true when one is empty"},
-	{"keyword_line(string) string", "the first line of a text that is a list of twelve or more words between commas; empty when none is"},
-	{"oddities(string) list(string)", "what would not be seen, or looks broken, in a text: blanks at its ends, control and invisible characters, replaced or doubly encoded letters, HTML"},
-	{"is_placeholder(string) bool", "a text that a template left behind: TODO, lorem ipsum, $(NAME), ${NAME}, a lone -"},
-	{"language(string) string", "the English name of a language tag: Italian for it, British English for en-GB"},
-	{"[int].sum() int", "the sum of a list of whole numbers"},
-	{"repeated(list(string)) list(string)", "the texts that occur more than once, each once"},
-	{"distinct(list(string)) list(string)", "the texts, each once, in their order"},
-	{"missing(list(string), list(string)) list(string)", "the texts of the first list that the second lacks"},
-	{"speaks(list(string), string) bool", "a tag of the list is of the same language as the tag, whatever the region"},
-	{"plural(int, string, string) string", "a number with its noun: 1 kiln, 2 kilns"},
-	{"canonical(string) string", "a language tag as it is usually written: en-GB for en-UK and en_gb"},
-	{"same_language(string, string) bool", "two language tags of one language, whatever the region: en-GB and en, iw and he"},
-	{"answered(value) bool", "true; not known where the value is not, so that a rule can ask for it"},
-	{"day(timestamp) string", "a day in words: 31 August 2026"},
-	{"days(timestamp, timestamp) int", "calendar days from the first to the last, both counted"},
+// Declared is a function that conditions may call: what it does, and its declaration.
+type Declared struct {
+	Function
+	option cel.EnvOption
 }
 
-// library is the environment options for the functions above.
-func library() []cel.EnvOption {
-	text := func(name string, f func(string) ref.Val, result *types.Type) cel.EnvOption {
-		return cel.Function(name, cel.Overload(name+"_string", []*cel.Type{cel.StringType}, result,
+// Declare declares a function. Its name is that in the signature, such as
+// "host(string) string", or behind the full stop of a member's, "code.uses(list(Sign)) bool".
+func Declare(signature, doc string, overloads ...cel.FunctionOpt) Declared {
+	name, _, _ := strings.Cut(signature, "(")
+	name = name[strings.LastIndexByte(name, '.')+1:]
+	return Declared{Function{signature, doc}, cel.Function(name, overloads...)}
+}
+
+// Functions are the functions that conditions may call beyond those of CEL itself and its
+// string extensions.
+func Functions() []Declared {
+	text := func(signature, doc string, f func(string) ref.Val, result *types.Type) Declared {
+		name, _, _ := strings.Cut(signature, "(")
+		return Declare(signature, doc, cel.Overload(name+"_string", []*cel.Type{cel.StringType}, result,
 			cel.UnaryBinding(func(v ref.Val) ref.Val { return f(string(v.(types.String))) })))
 	}
-	truth := func(name string, f func(string) bool) cel.EnvOption {
-		return text(name, func(s string) ref.Val { return types.Bool(f(s)) }, cel.BoolType)
+	truth := func(signature, doc string, f func(string) bool) Declared {
+		return text(signature, doc, func(s string) ref.Val { return types.Bool(f(s)) }, cel.BoolType)
 	}
-	return []cel.EnvOption{
-		ext.Strings(), ext.Bindings(),
-		text("characters", func(s string) ref.Val { return types.Int(uniseg.GraphemeClusterCount(s)) }, cel.IntType),
-		cel.Function("version_cmp", cel.Overload("version_cmp_string_string", []*cel.Type{cel.StringType, cel.StringType}, cel.IntType,
+	return []Declared{
+		text("characters(string) int", "number of characters as a reader counts them (grapheme clusters)", func(s string) ref.Val { return types.Int(uniseg.GraphemeClusterCount(s)) }, cel.IntType),
+		Declare("version_cmp(string, string) int", "-1, 0 or 1: versions compared number by number, 1.10 after 1.9, 1.2 equal to 1.2.0", cel.Overload("version_cmp_string_string", []*cel.Type{cel.StringType, cel.StringType}, cel.IntType,
 			cel.BinaryBinding(func(a, b ref.Val) ref.Val {
 				return types.Int(compareVersions(string(a.(types.String)), string(b.(types.String))))
 			}))),
-		cel.Function("is_version", cel.Overload("is_version_string_int", []*cel.Type{cel.StringType, cel.IntType}, cel.BoolType,
+		Declare("is_version(string, int) bool", "digits and full stops only, at most that many numbers", cel.Overload("is_version_string_int", []*cel.Type{cel.StringType, cel.IntType}, cel.BoolType,
 			cel.BinaryBinding(func(a, n ref.Val) ref.Val {
 				return types.Bool(isVersion(string(a.(types.String)), int(n.(types.Int))))
 			}))),
-		truth("is_web_link", isWebLink),
-		truth("is_email", isEmail),
-		truth("is_phone", isPhone),
-		truth("is_placeholder", isPlaceholder),
-		text("keyword_line", func(s string) ref.Val { return types.String(keywordLine(s)) }, cel.StringType),
-		cel.Function("head", cel.Overload("head_string_int", []*cel.Type{cel.StringType, cel.IntType}, cel.StringType,
+		truth("is_web_link(string) bool", "an absolute http or https address with a host that has a dot", isWebLink),
+		truth("is_email(string) bool", "one @, a name before it and a host with a dot behind it", isEmail),
+		truth("is_phone(string) bool", "a plus sign, the country code and at least six digits", isPhone),
+		truth("is_placeholder(string) bool", "a text that a template left behind: TODO, lorem ipsum, $(NAME), ${NAME}, a lone -", isPlaceholder),
+		text("keyword_line(string) string", "the first line of a text that is a list of twelve or more words between commas; empty when none is", func(s string) ref.Val { return types.String(keywordLine(s)) }, cel.StringType),
+		Declare("head(string, int) string", "the first characters of a text, as a reader counts them, without a blank at the end", cel.Overload("head_string_int", []*cel.Type{cel.StringType, cel.IntType}, cel.StringType,
 			cel.BinaryBinding(func(s, n ref.Val) ref.Val { return types.String(head(string(s.(types.String)), int(n.(types.Int)))) }))),
-		text("host", func(s string) ref.Val { return types.String(host(s)) }, cel.StringType),
-		cel.Function("share_word", cel.Overload("share_word_string_string", []*cel.Type{cel.StringType, cel.StringType}, cel.BoolType,
+		text("host(string) string", "the host of a web address, in small letters, without www. and port; empty when it has none", func(s string) ref.Val { return types.String(host(s)) }, cel.StringType),
+		Declare("share_word(string, string) bool", "two names belong together: one is in the other, or a word of three letters or more of one is; true when one is empty", cel.Overload("share_word_string_string", []*cel.Type{cel.StringType, cel.StringType}, cel.BoolType,
 			cel.BinaryBinding(func(a, b ref.Val) ref.Val {
 				return types.Bool(shareWord(string(a.(types.String)), string(b.(types.String))))
 			}))),
-		text("oddities", func(s string) ref.Val { return Adapt(oddities(s)) }, cel.ListType(cel.StringType)),
-		text("canonical", func(s string) ref.Val { return types.String(canonical(s)) }, cel.StringType),
-		text("language", func(s string) ref.Val { return types.String(languageName(s)) }, cel.StringType),
-		cel.Function("repeated", cel.Overload("repeated_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(repeated))),
-		cel.Function("distinct", cel.Overload("distinct_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(distinct))),
-		cel.Function("missing", cel.Overload("missing_list_list", []*cel.Type{cel.ListType(cel.StringType), cel.ListType(cel.StringType)}, cel.ListType(cel.StringType),
+		text("oddities(string) list(string)", "what would not be seen, or looks broken, in a text: blanks at its ends, control and invisible characters, replaced or doubly encoded letters, HTML", func(s string) ref.Val { return Adapt(oddities(s)) }, cel.ListType(cel.StringType)),
+		text("canonical(string) string", "a language tag as it is usually written: en-GB for en-UK and en_gb", func(s string) ref.Val { return types.String(canonical(s)) }, cel.StringType),
+		text("language(string) string", "the English name of a language tag: Italian for it, British English for en-GB", func(s string) ref.Val { return types.String(languageName(s)) }, cel.StringType),
+		Declare("repeated(list(string)) list(string)", "the texts that occur more than once, each once", cel.Overload("repeated_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(repeated))),
+		Declare("distinct(list(string)) list(string)", "the texts, each once, in their order", cel.Overload("distinct_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(distinct))),
+		Declare("missing(list(string), list(string)) list(string)", "the texts of the first list that the second lacks", cel.Overload("missing_list_list", []*cel.Type{cel.ListType(cel.StringType), cel.ListType(cel.StringType)}, cel.ListType(cel.StringType),
 			cel.BinaryBinding(func(l, r ref.Val) ref.Val {
 				list, gap := texts(l)
 				if gap != nil {
@@ -113,7 +97,7 @@ func library() []cel.EnvOption {
 				}
 				return Adapt(out)
 			}))),
-		cel.Function("wasted", cel.Overload("wasted_list_string", []*cel.Type{cel.ListType(cel.StringType), cel.StringType}, cel.ListType(cel.StringType),
+		Declare("wasted(list(string), string) list(string)", "the keywords of a list that waste room, with the reason: twice, already in the text, of one or two letters, with blanks around them", cel.Overload("wasted_list_string", []*cel.Type{cel.ListType(cel.StringType), cel.StringType}, cel.ListType(cel.StringType),
 			cel.BinaryBinding(func(l, text ref.Val) ref.Val {
 				list, gap := texts(l)
 				if gap != nil {
@@ -121,7 +105,7 @@ func library() []cel.EnvOption {
 				}
 				return Adapt(wasted(list, string(text.(types.String))))
 			}))),
-		cel.Function("speaks", cel.Overload("speaks_list_string", []*cel.Type{cel.ListType(cel.StringType), cel.StringType}, cel.BoolType,
+		Declare("speaks(list(string), string) bool", "a tag of the list is of the same language as the tag, whatever the region", cel.Overload("speaks_list_string", []*cel.Type{cel.ListType(cel.StringType), cel.StringType}, cel.BoolType,
 			cel.BinaryBinding(func(l, tag ref.Val) ref.Val {
 				list, gap := texts(l)
 				if gap != nil {
@@ -130,7 +114,7 @@ func library() []cel.EnvOption {
 				want := string(tag.(types.String))
 				return types.Bool(slices.ContainsFunc(list, func(s string) bool { return sameLanguage(s, want) }))
 			}))),
-		cel.Function("plural", cel.Overload("plural_int_string_string", []*cel.Type{cel.IntType, cel.StringType, cel.StringType}, cel.StringType,
+		Declare("plural(int, string, string) string", "a number with its noun: 1 kiln, 2 kilns", cel.Overload("plural_int_string_string", []*cel.Type{cel.IntType, cel.StringType, cel.StringType}, cel.StringType,
 			cel.FunctionBinding(func(a ...ref.Val) ref.Val {
 				noun := a[2]
 				if a[0] == types.Int(1) {
@@ -138,20 +122,20 @@ func library() []cel.EnvOption {
 				}
 				return types.String(fmt.Sprintf("%d %s", a[0].Value(), noun.Value()))
 			}))),
-		cel.Function("same_language", cel.Overload("same_language_string_string", []*cel.Type{cel.StringType, cel.StringType}, cel.BoolType,
+		Declare("same_language(string, string) bool", "two language tags of one language, whatever the region: en-GB and en, iw and he", cel.Overload("same_language_string_string", []*cel.Type{cel.StringType, cel.StringType}, cel.BoolType,
 			cel.BinaryBinding(func(a, b ref.Val) ref.Val {
 				return types.Bool(sameLanguage(string(a.(types.String)), string(b.(types.String))))
 			}))),
-		cel.Function("sum", cel.MemberOverload("list_int_sum", []*cel.Type{cel.ListType(cel.IntType)}, cel.IntType, cel.UnaryBinding(sum))),
-		cel.Function("megabytes", cel.Overload("megabytes_int", []*cel.Type{cel.IntType}, cel.StringType,
+		Declare("[int].sum() int", "the sum of a list of whole numbers", cel.MemberOverload("list_int_sum", []*cel.Type{cel.ListType(cel.IntType)}, cel.IntType, cel.UnaryBinding(sum))),
+		Declare("megabytes(int) string", "a number of bytes for people, such as 11.4 MB; a MB has 1,048,576 bytes", cel.Overload("megabytes_int", []*cel.Type{cel.IntType}, cel.StringType,
 			cel.UnaryBinding(func(v ref.Val) ref.Val {
 				return types.String(fmt.Sprintf("%.1f MB", float64(v.(types.Int))/(1<<20)))
 			}))),
-		cel.Function("answered", cel.Overload("answered_any", []*cel.Type{cel.DynType}, cel.BoolType,
+		Declare("answered(value) bool", "true; not known where the value is not, so that a rule can ask for it", cel.Overload("answered_any", []*cel.Type{cel.DynType}, cel.BoolType,
 			cel.UnaryBinding(func(ref.Val) ref.Val { return types.True }))),
-		cel.Function("day", cel.Overload("day_timestamp", []*cel.Type{cel.TimestampType}, cel.StringType,
+		Declare("day(timestamp) string", "a day in words: 31 August 2026", cel.Overload("day_timestamp", []*cel.Type{cel.TimestampType}, cel.StringType,
 			cel.UnaryBinding(func(v ref.Val) ref.Val { return types.String(day.Long(v.Value().(time.Time))) }))),
-		cel.Function("days", cel.Overload("days_timestamp_timestamp", []*cel.Type{cel.TimestampType, cel.TimestampType}, cel.IntType,
+		Declare("days(timestamp, timestamp) int", "calendar days from the first to the last, both counted", cel.Overload("days_timestamp_timestamp", []*cel.Type{cel.TimestampType, cel.TimestampType}, cel.IntType,
 			cel.BinaryBinding(func(l, r ref.Val) ref.Val {
 				return types.Int(r.Value().(time.Time).Sub(l.Value().(time.Time)).Hours()/24 + 1)
 			}))),

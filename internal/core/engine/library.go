@@ -2,22 +2,18 @@ package engine
 
 import (
 	"fmt"
-	"net/url"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
-	"unicode"
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/common/types/traits"
 	"github.com/rivo/uniseg"
-	"golang.org/x/text/language"
-	"golang.org/x/text/language/display"
 
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/textual"
 )
 
 // Function documents a function that conditions may call.
@@ -52,27 +48,32 @@ func Functions() []Declared {
 		text("characters(string) int", "number of characters as a reader counts them (grapheme clusters)", func(s string) ref.Val { return types.Int(uniseg.GraphemeClusterCount(s)) }, cel.IntType),
 		Declare("version_cmp(string, string) int", "-1, 0 or 1: versions compared number by number, 1.10 after 1.9, 1.2 equal to 1.2.0", cel.Overload("version_cmp_string_string", []*cel.Type{cel.StringType, cel.StringType}, cel.IntType,
 			cel.BinaryBinding(func(a, b ref.Val) ref.Val {
-				return types.Int(compareVersions(string(a.(types.String)), string(b.(types.String))))
+				return types.Int(textual.CompareVersions(string(a.(types.String)), string(b.(types.String))))
 			}))),
 		Declare("is_version(string, int) bool", "digits and full stops only, at most that many numbers", cel.Overload("is_version_string_int", []*cel.Type{cel.StringType, cel.IntType}, cel.BoolType,
 			cel.BinaryBinding(func(a, n ref.Val) ref.Val {
-				return types.Bool(isVersion(string(a.(types.String)), int(n.(types.Int))))
+				return types.Bool(textual.IsVersion(string(a.(types.String)), int(n.(types.Int))))
 			}))),
-		truth("is_web_link(string) bool", "an absolute http or https address with a host that has a dot", isWebLink),
-		truth("is_email(string) bool", "one @, a name before it and a host with a dot behind it", isEmail),
-		truth("is_phone(string) bool", "a plus sign, the country code and at least six digits", isPhone),
-		truth("is_placeholder(string) bool", "a text that a template left behind: TODO, lorem ipsum, $(NAME), ${NAME}, a lone -", isPlaceholder),
-		text("keyword_line(string) string", "the first line of a text that is a list of twelve or more words between commas; empty when none is", func(s string) ref.Val { return types.String(keywordLine(s)) }, cel.StringType),
+		truth("is_web_link(string) bool", "an absolute http or https address with a host that has a dot", textual.IsWebLink),
+		truth("is_email(string) bool", "one @, a name before it and a host with a dot behind it", textual.IsEmail),
+		truth("is_phone(string) bool", "a plus sign, the country code and at least six digits", textual.IsPhone),
+		truth("is_placeholder(string) bool", "a text that a template left behind: TODO, lorem ipsum, $(NAME), ${NAME}, a lone -", textual.IsPlaceholder),
+		Declare("keyword_line(string, int) string", "the first line of a text that is a list of so many or more words between commas; empty when none is", cel.Overload("keyword_line_string_int", []*cel.Type{cel.StringType, cel.IntType}, cel.StringType,
+			cel.BinaryBinding(func(s, n ref.Val) ref.Val {
+				return types.String(textual.KeywordLine(string(s.(types.String)), int(n.(types.Int))))
+			}))),
 		Declare("head(string, int) string", "the first characters of a text, as a reader counts them, without a blank at the end", cel.Overload("head_string_int", []*cel.Type{cel.StringType, cel.IntType}, cel.StringType,
-			cel.BinaryBinding(func(s, n ref.Val) ref.Val { return types.String(head(string(s.(types.String)), int(n.(types.Int)))) }))),
-		text("host(string) string", "the host of a web address, in small letters, without www. and port; empty when it has none", func(s string) ref.Val { return types.String(host(s)) }, cel.StringType),
+			cel.BinaryBinding(func(s, n ref.Val) ref.Val {
+				return types.String(textual.Head(string(s.(types.String)), int(n.(types.Int))))
+			}))),
+		text("host(string) string", "the host of a web address, in small letters, without www. and port; empty when it has none", func(s string) ref.Val { return types.String(textual.Host(s)) }, cel.StringType),
 		Declare("share_word(string, string) bool", "two names belong together: one is in the other, or a word of three letters or more of one is; true when one is empty", cel.Overload("share_word_string_string", []*cel.Type{cel.StringType, cel.StringType}, cel.BoolType,
 			cel.BinaryBinding(func(a, b ref.Val) ref.Val {
-				return types.Bool(shareWord(string(a.(types.String)), string(b.(types.String))))
+				return types.Bool(textual.ShareWord(string(a.(types.String)), string(b.(types.String))))
 			}))),
-		text("oddities(string) list(string)", "what would not be seen, or looks broken, in a text: blanks at its ends, control and invisible characters, replaced or doubly encoded letters, HTML", func(s string) ref.Val { return Adapt(oddities(s)) }, cel.ListType(cel.StringType)),
-		text("canonical(string) string", "a language tag as it is usually written: en-GB for en-UK and en_gb", func(s string) ref.Val { return types.String(canonical(s)) }, cel.StringType),
-		text("language(string) string", "the English name of a language tag: Italian for it, British English for en-GB", func(s string) ref.Val { return types.String(languageName(s)) }, cel.StringType),
+		text("oddities(string) list(string)", "what would not be seen, or looks broken, in a text: blanks at its ends, control and invisible characters, replaced or doubly encoded letters, HTML", func(s string) ref.Val { return Adapt(textual.Oddities(s)) }, cel.ListType(cel.StringType)),
+		text("canonical(string) string", "a language tag as it is usually written: en-GB for en-UK and en_gb", func(s string) ref.Val { return types.String(textual.Canonical(s)) }, cel.StringType),
+		text("language(string) string", "the English name of a language tag: Italian for it, British English for en-GB", func(s string) ref.Val { return types.String(textual.LanguageName(s)) }, cel.StringType),
 		Declare("repeated(list(string)) list(string)", "the texts that occur more than once, each once", cel.Overload("repeated_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(repeated))),
 		Declare("distinct(list(string)) list(string)", "the texts, each once, in their order", cel.Overload("distinct_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(distinct))),
 		Declare("missing(list(string), list(string)) list(string)", "the texts of the first list that the second lacks", cel.Overload("missing_list_list", []*cel.Type{cel.ListType(cel.StringType), cel.ListType(cel.StringType)}, cel.ListType(cel.StringType),
@@ -103,7 +104,7 @@ func Functions() []Declared {
 				if gap != nil {
 					return gap
 				}
-				return Adapt(wasted(list, string(text.(types.String))))
+				return Adapt(textual.Wasted(list, string(text.(types.String))))
 			}))),
 		Declare("speaks(list(string), string) bool", "a tag of the list is of the same language as the tag, whatever the region", cel.Overload("speaks_list_string", []*cel.Type{cel.ListType(cel.StringType), cel.StringType}, cel.BoolType,
 			cel.BinaryBinding(func(l, tag ref.Val) ref.Val {
@@ -112,7 +113,7 @@ func Functions() []Declared {
 					return gap
 				}
 				want := string(tag.(types.String))
-				return types.Bool(slices.ContainsFunc(list, func(s string) bool { return sameLanguage(s, want) }))
+				return types.Bool(slices.ContainsFunc(list, func(s string) bool { return textual.SameLanguage(s, want) }))
 			}))),
 		Declare("plural(int, string, string) string", "a number with its noun: 1 kiln, 2 kilns", cel.Overload("plural_int_string_string", []*cel.Type{cel.IntType, cel.StringType, cel.StringType}, cel.StringType,
 			cel.FunctionBinding(func(a ...ref.Val) ref.Val {
@@ -124,7 +125,7 @@ func Functions() []Declared {
 			}))),
 		Declare("same_language(string, string) bool", "two language tags of one language, whatever the region: en-GB and en, iw and he", cel.Overload("same_language_string_string", []*cel.Type{cel.StringType, cel.StringType}, cel.BoolType,
 			cel.BinaryBinding(func(a, b ref.Val) ref.Val {
-				return types.Bool(sameLanguage(string(a.(types.String)), string(b.(types.String))))
+				return types.Bool(textual.SameLanguage(string(a.(types.String)), string(b.(types.String))))
 			}))),
 		Declare("[int].sum() int", "the sum of a list of whole numbers", cel.MemberOverload("list_int_sum", []*cel.Type{cel.ListType(cel.IntType)}, cel.IntType, cel.UnaryBinding(sum))),
 		Declare("megabytes(int) string", "a number of bytes for people, such as 11.4 MB; a MB has 1,048,576 bytes", cel.Overload("megabytes_int", []*cel.Type{cel.IntType}, cel.StringType,
@@ -205,159 +206,4 @@ func distinct(v ref.Val) ref.Val {
 		}
 	}
 	return Adapt(out)
-}
-
-// primary is the language of a tag in either spelling: en of en-GB and en_GB.
-func primary(tag string) string {
-	if i := strings.IndexAny(tag, "-_"); i >= 0 {
-		tag = tag[:i]
-	}
-	return strings.ToLower(tag)
-}
-
-// sameLanguage compares the languages of two tags.
-func sameLanguage(a, b string) bool {
-	x, errA := language.Parse(a)
-	y, errB := language.Parse(b)
-	if errA != nil || errB != nil {
-		return a == b
-	}
-	return baseOf(x) == baseOf(y)
-}
-
-// baseOf is the language of a tag. Norwegian stands for its usual written form.
-func baseOf(t language.Tag) string {
-	b, _ := t.Base()
-	if b.String() == "no" {
-		return "nb"
-	}
-	return b.String()
-}
-
-// languageName names a language; a tag that it does not know stands for itself.
-// canonical is a language tag as it is usually written. An old code of a
-// language, such as iw, stays: the Android platform and stores use some.
-func canonical(tag string) string {
-	t, err := language.Parse(strings.ReplaceAll(tag, "_", "-"))
-	if err != nil {
-		return tag
-	}
-	base, script, region := t.Raw()
-	old, _, _ := strings.Cut(strings.ReplaceAll(tag, "_", "-"), "-")
-	parts := []string{base.String()}
-	if b, err := language.ParseBase(old); err == nil && len(old) == 2 && strings.ToLower(old) != base.String() && b.String() != "" {
-		parts[0] = strings.ToLower(old)
-	}
-	if s := script.String(); s != "Zzzz" {
-		parts = append(parts, s)
-	}
-	if r := region.Canonicalize().String(); r != "ZZ" {
-		parts = append(parts, r)
-	}
-	return strings.Join(parts, "-")
-}
-
-func languageName(tag string) string {
-	t, err := language.Parse(tag)
-	if err != nil {
-		return tag
-	}
-	if name := display.English.Tags().Name(t); name != "" {
-		return name
-	}
-	return tag
-}
-
-// compareVersions compares dotted numbers; what is not a number counts as 0.
-func compareVersions(a, b string) int {
-	as, bs := strings.Split(a, "."), strings.Split(b, ".")
-	for i := range max(len(as), len(bs)) {
-		var x, y string
-		if i < len(as) {
-			x = strings.TrimLeft(digits(as[i]), "0")
-		}
-		if i < len(bs) {
-			y = strings.TrimLeft(digits(bs[i]), "0")
-		}
-		if len(x) != len(y) { // no leading zeros: the longer number is the larger
-			if len(x) < len(y) {
-				return -1
-			}
-			return 1
-		}
-		if c := strings.Compare(x, y); c != 0 {
-			return c
-		}
-	}
-	return 0
-}
-
-func digits(s string) string {
-	end := 0
-	for end < len(s) && s[end] >= '0' && s[end] <= '9' {
-		end++
-	}
-	return s[:end]
-}
-
-func isVersion(s string, most int) bool {
-	parts := strings.Split(s, ".")
-	for _, p := range parts {
-		if p == "" || digits(p) != p {
-			return false
-		}
-	}
-	return len(parts) <= most
-}
-
-func isWebLink(s string) bool {
-	u, err := url.Parse(s)
-	return err == nil && (u.Scheme == "https" || u.Scheme == "http") && isHost(u.Hostname()) && !strings.ContainsFunc(s, unicode.IsSpace)
-}
-
-func isHost(h string) bool {
-	labels := strings.Split(h, ".")
-	for _, l := range labels {
-		if l == "" {
-			return false
-		}
-	}
-	return len(labels) > 1
-}
-
-func isEmail(s string) bool {
-	name, host, ok := strings.Cut(s, "@")
-	return ok && name != "" && isHost(host) && !strings.Contains(host, "@") && !strings.ContainsFunc(s, unicode.IsSpace)
-}
-
-func isPhone(s string) bool {
-	n := 0
-	for i, c := range s {
-		switch {
-		case c >= '0' && c <= '9':
-			n++
-		case c == '+' && i == 0, strings.ContainsRune(" -().", c):
-		default:
-			return false
-		}
-	}
-	return strings.HasPrefix(s, "+") && n >= 6
-}
-
-var leftBehind = regexp.MustCompile(`\bTODO\b|\bFIXME\b|\$\(|\$\{|(?i:\blorem ipsum\b|\byour text here\b|\bplaceholder (text|name)\b)`)
-
-func isPlaceholder(s string) bool {
-	t := strings.ToLower(strings.TrimSpace(s))
-	switch t {
-	case "xx", "xxx", "-", ".", "?", "test", "text", "string", "tbd", "n/a", "todo", "placeholder":
-		return true
-	}
-	// Written as programmers write it, TODO is a note; "Todo" may be a name. Looking for
-	// plain words first spares the pattern on nearly all texts, which are long.
-	for _, w := range []string{"todo", "fixme", "$(", "${", "lorem", "your text", "placeholder"} {
-		if strings.Contains(t, w) {
-			return leftBehind.MatchString(s)
-		}
-	}
-	return false
 }

@@ -3,7 +3,6 @@ package android
 import (
 	"cmp"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -11,6 +10,7 @@ import (
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/resource"
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/textual"
 )
 
 // base decodes the manifest of the base, and adds what does not follow from one attribute
@@ -269,14 +269,11 @@ func (r *reader) component(e *resource.Element, c *facts.Component) {
 	}
 }
 
-// leftover matches what templates leave behind when nothing was filled in.
-var leftover = regexp.MustCompile(`\$\{[^}]*\}|\bYOUR_[A-Z_]+\b|\bREPLACE_ME\b`)
-
 // placeholders looks through every attribute of the manifest.
 func (r *reader) placeholders(e *resource.Element, at place.Place) {
 	for i := range e.Attrs {
 		a := &e.Attrs[i]
-		if a.Value.Kind == resource.String && leftover.MatchString(a.Value.Text) {
+		if a.Value.Kind == resource.String && textual.IsUnfilled(a.Value.Text) {
 			m := &facts.MetaData{Name: e.Name + "@" + a.Name, Value: a.Value.Text}
 			m.SetSelf(key(at, e.Name, a.Name, a.Offset))
 			r.out.Manifest.Placeholders = append(r.out.Manifest.Placeholders, m)

@@ -10,6 +10,7 @@ import (
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/plist"
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/textual"
 )
 
 // info reads the property list of a bundle.
@@ -81,7 +82,7 @@ func unexpanded(path string, v *plist.Value, out *[]string) {
 	}
 	switch v.Kind {
 	case plist.String:
-		if strings.Contains(v.Str, "$(") || strings.Contains(v.Str, "${") {
+		if textual.HasVariable(v.Str) {
 			*out = append(*out, strings.TrimPrefix(path, "."))
 		}
 	case plist.Dict:

@@ -1,4 +1,4 @@
-package engine
+package textual
 
 import (
 	"strings"
@@ -28,7 +28,7 @@ func TestOddities(t *testing.T) {
 		"3 < 4 and 5 > 2":             {},
 		"São Paulo, Ångström, Ãlvaro": {},
 	} {
-		assert.Equal(t, want, oddities(text), "%q", text)
+		assert.Equal(t, want, Oddities(text), "%q", text)
 	}
 }
 
@@ -43,18 +43,18 @@ func TestWasted(t *testing.T) {
 		{[]string{"kiln", ""}, "The kiln, the log", []string{"kiln is in name or tagline"}},
 		{[]string{"ab", "窯", "été"}, "x", []string{"ab is too short"}},
 	} {
-		assert.Equal(t, c.want, wasted(c.keywords, c.text), "%v", c.keywords)
+		assert.Equal(t, c.want, Wasted(c.keywords, c.text), "%v", c.keywords)
 	}
 	many := make([]string, 50)
 	for i := range many {
 		many[i] = "x"
 	}
-	assert.LessOrEqual(t, len(wasted(many, "")), 8)
+	assert.LessOrEqual(t, len(Wasted(many, "")), 8)
 }
 
 func TestCanonical(t *testing.T) {
 	for tag, want := range map[string]string{"it": "it", "en-UK": "en-GB", "pt_br": "pt-BR", "EN-gb": "en-GB", "zh-hans": "zh-Hans", "iw": "iw", "iw-IL": "iw-IL", "zh-Hant-TW": "zh-Hant-TW", "not a tag": "not a tag"} {
-		assert.Equal(t, want, canonical(tag), tag)
+		assert.Equal(t, want, Canonical(tag), tag)
 	}
 }
 
@@ -63,15 +63,15 @@ func TestNamesAndHosts(t *testing.T) {
 		a, b string
 		want bool
 	}{{"Terrafuoco: forno", "terrafuoco", true}, {"Kiln Log", "The kiln book", true}, {"Terra", "Terrafuoco", true}, {"Runner", "Terrafuoco", false}, {"My App", "Map of my kiln", false}, {"", "Terrafuoco", true}, {"窯の記録", "窯の記録帳", true}} {
-		assert.Equal(t, c.want, shareWord(c.a, c.b), "%v", c)
-		assert.Equal(t, c.want, shareWord(c.b, c.a), "%v", c)
+		assert.Equal(t, c.want, ShareWord(c.a, c.b), "%v", c)
+		assert.Equal(t, c.want, ShareWord(c.b, c.a), "%v", c)
 	}
 	list := "kiln, clay, pottery, glaze, cone, raku, bisque, stoneware, porcelain, slip, wheel, oven log"
-	assert.Equal(t, list, keywordLine("A log.\n"+list))
+	assert.Equal(t, list, KeywordLine("A log.\n"+list, 12))
 	for _, text := range []string{"", "a, b, c", strings.Replace(list, "glaze", "a glaze that runs", 1), "We met Ada, Bruno and Carla, who fire every week, and wrote down what they do."} {
-		assert.Empty(t, keywordLine(text), text)
+		assert.Empty(t, KeywordLine(text, 12), text)
 	}
 	for address, want := range map[string]string{"https://WWW.Terrafuoco.example:8443/a?b#c": "terrafuoco.example", "terrafuoco.example": "", "": "", "http://[::1]/": "::1", "mailto:a@b.example": "", "::": ""} {
-		assert.Equal(t, want, host(address), address)
+		assert.Equal(t, want, Host(address), address)
 	}
 }

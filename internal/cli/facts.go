@@ -10,6 +10,7 @@ import (
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/evidence"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/origin"
 	"regola.example/regola/internal/core/signs"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/report"
@@ -58,12 +59,17 @@ func (e *env) factsCommand() *cobra.Command {
 			if by.Notes, err = r.Notes(p); err != nil {
 				return err
 			}
-			set, err := e.lib.TablesOf("permissions", "debug_certificates")
+			set, err := e.lib.TablesOf("permissions", "debug_certificates", "resource_families")
 			if err != nil {
 				return err
 			}
 			set = set.On(on)
 			by.Permissions, by.Debug = set.Permissions, set.DebugCertificates
+			by.Brought = map[string]string{}
+			_, brought := origin.Of(p, set).Locales()
+			for l, o := range brought {
+				by.Brought[l] = o.By
+			}
 			return report.FactsTable(e.out, p, by, e.look(e.out))
 		},
 	}

@@ -105,9 +105,13 @@ const most = 12
 // their own texts in many more: those stand in one line.
 func androidLanguages(t *factsTable, label string, v any) {
 	r := v.(*facts.Resources)
-	var own, part []string
+	var own, part, brought []string
 	var lacks []*facts.LocaleStrings
 	for _, lang := range r.Locales {
+		if t.by.Brought[lang] != "" {
+			brought = append(brought, lang)
+			continue
+		}
 		i := slices.IndexFunc(r.Strings, func(s *facts.LocaleStrings) bool { return s.Locale == lang })
 		if i < 0 || r.Strings[i].Missing <= r.Strings[i].Count {
 			own = append(own, lang)
@@ -126,6 +130,10 @@ func androidLanguages(t *factsTable, label string, v any) {
 		part = append(part[:most:most], fmt.Sprintf("and %d more", len(part)-most))
 	}
 	t.list("less than half", part)
+	if len(brought) > most {
+		brought = append(brought[:most:most], fmt.Sprintf("and %d more", len(brought)-most))
+	}
+	t.list("of libraries", brought)
 }
 
 // sensitive says what the store or the system makes of a permission.

@@ -196,6 +196,9 @@ func written(path string) string {
 	if path == "listing" || strings.HasPrefix(path, "listing.") {
 		return "listing/<locale>.yaml" + strings.Replace(strings.TrimPrefix(path, "listing"), ".", ", under ", 1)
 	}
+	if path == "pictures" {
+		return "the folder pictures"
+	}
 	return path + ", in dossier.yaml"
 }
 

@@ -20,6 +20,7 @@ type Background struct {
 	Notes       map[string]string             // by path, such as android.manifest.target_level
 	Permissions map[string]*tables.Permission // by name
 	Debug       []*tables.Pattern             // certificates of development tools, by their subject
+	Brought     map[string]string             // languages that only third-party code brings → whose they are
 }
 
 // FactsTable writes facts as a person reads them: first what a release is known

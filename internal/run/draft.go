@@ -67,7 +67,7 @@ func (r *Runner) Draft(ctx context.Context, packages []string, folder, name, lan
 		}
 		whole = append(whole, p)
 	}
-	d := &view.Draft{Known: draft.Of(whole, keys, paths), Old: dossier.Exists(folder), Apart: apart}
+	d := &view.Draft{Known: draft.Of(whole, keys, paths, set), Old: dossier.Exists(folder), Apart: apart}
 	d.Known.Outside = outside
 	d.Known.Settle(name, language)
 	d.Known.Texts = set.On(r.opt.Day).PageTexts

@@ -21,6 +21,7 @@ import (
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/evidence"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/origin"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/tables"
 )
@@ -35,6 +36,7 @@ type Known struct {
 	Packages map[string]string // paths relative to the dossier, by the store's key
 	Outside  map[string]string // those that lie outside its folder, which are named in the call
 	Names    map[string]string // of the app, by language
+	Brought  []string          // languages that only third-party code brings, or that no store has
 	Answers  map[string]string // by path, such as answers.encryption.uses_non_exempt
 	Evidence []*evidence.Evidence
 
@@ -42,8 +44,9 @@ type Known struct {
 	Questions []*check.Question  // what a person must confirm
 }
 
-// Of gathers what packages tell. keys are the stores' keys, by platform.
-func Of(pkgs []*facts.Package, keys map[string]string, paths map[string]string) *Known {
+// Of gathers what packages tell. keys are the stores' keys, by platform. t says whose the
+// languages are and which of them stores have; without it all are the app's.
+func Of(pkgs []*facts.Package, keys map[string]string, paths map[string]string, t *tables.Set) *Known {
 	k := &Known{IDs: map[string]string{}, Packages: map[string]string{}, Names: map[string]string{}, Answers: map[string]string{}}
 	for _, p := range pkgs {
 		key := keys[p.Platform()]
@@ -57,7 +60,7 @@ func Of(pkgs []*facts.Package, keys map[string]string, paths map[string]string) 
 			info := p.IOS.App.Info
 			k.Language = cmp.Or(tag(info.DevelopmentRegion), k.Language)
 			k.name("", info.Name)
-			for _, l := range p.IOS.Translations.Locales {
+			for _, l := range k.languagesOf(p, t) {
 				k.name(l, cmp.Or(p.IOS.Translations.Names[l], info.Name))
 			}
 			if info.Encryption != nil {
@@ -69,12 +72,32 @@ func Of(pkgs []*facts.Package, keys map[string]string, paths map[string]string) 
 				label = &facts.Text{}
 			}
 			k.name("", label.Default)
-			for _, l := range p.Android.Resources.Locales {
+			for _, l := range k.languagesOf(p, t) {
 				k.name(l, cmp.Or(label.Locales[l], label.Default))
 			}
 		}
 	}
 	return k
+}
+
+// languagesOf are the languages of the app itself for which a store has a page.
+func (k *Known) languagesOf(p *facts.Package, t *tables.Set) (out []string) {
+	own, brought := origin.Of(p, t).Locales()
+	left := slices.Collect(maps.Keys(brought))
+	for _, l := range own {
+		if t == nil || len(t.Locales) == 0 || l == "Base" || slices.ContainsFunc(t.Locales, func(r *tables.Locale) bool { return t.StoreCode(r.Store, l) != "" }) {
+			out = append(out, l)
+		} else {
+			left = append(left, l)
+		}
+	}
+	for _, l := range left {
+		if !slices.Contains(k.Brought, tag(l)) {
+			k.Brought = append(k.Brought, tag(l))
+		}
+	}
+	slices.Sort(k.Brought)
+	return out
 }
 
 // name remembers the app's name in a language; "" is for the default one.
@@ -152,6 +175,11 @@ func (k *Known) Files(duties []*check.Duty, stores []string, words Words) (files
 	w.line("")
 	w.line("regola: %d", dossier.Format)
 	w.structure(dossier.Fields(), 0)
+	if len(k.Brought) > 0 {
+		w.line("")
+		w.line("# Languages without a page in listing/: only third-party code has texts in them, or no")
+		w.line("# store has them: %s", strings.Join(k.Brought, ", "))
+	}
 	if len(k.Questions) > 0 {
 		w.line("")
 		w.line("# what no file can show: write it down when it was done for this version")

@@ -31,22 +31,22 @@ var keys = map[string]string{"android": "android", "ios": "ios"}
 
 // TestKnown gathers ids, names and languages of both packages.
 func TestKnown(t *testing.T) {
-	k := draft.Of([]*facts.Package{android(), ios()}, keys, map[string]string{"a.aab": "build/a.aab", "b.ipa": "../b.ipa"})
+	k := draft.Of([]*facts.Package{android(), ios()}, keys, map[string]string{"a.aab": "build/a.aab", "b.ipa": "../b.ipa"}, nil)
 	k.Settle("", "")
 	assert.Equal(t, "Terrafuoco", k.Name)
 	assert.Equal(t, []string{"en", "de", "it", "pt-BR"}, k.Languages())
 	assert.Equal(t, map[string]string{"de": "Brennbuch: #1", "it": "Terrafuoco Forno", "pt-BR": "Terrafuoco", "en": "Terrafuoco"}, k.Names)
 	assert.Equal(t, "1.4.0", k.Version)
 	assert.False(t, k.Assumed)
-	alone := draft.Of([]*facts.Package{android()}, keys, nil)
+	alone := draft.Of([]*facts.Package{android()}, keys, nil, nil)
 	alone.Settle("", "en-GB")
 	assert.Equal(t, []string{"en-GB", "de", "pt-BR"}, alone.Languages())
-	alone = draft.Of([]*facts.Package{android()}, keys, nil)
+	alone = draft.Of([]*facts.Package{android()}, keys, nil, nil)
 	alone.Settle("", "")
 	assert.True(t, alone.Assumed, "no package says the language")
 	bare := android()
 	bare.Android.Resources = facts.Resources{}
-	none := draft.Of([]*facts.Package{bare}, keys, nil)
+	none := draft.Of([]*facts.Package{bare}, keys, nil, nil)
 	none.Settle("", "")
 	assert.Empty(t, none.Name)
 }
@@ -54,7 +54,7 @@ func TestKnown(t *testing.T) {
 // TestFiles writes a draft that reads back as what is known and nothing else, with
 // a mark at each answer that is asked, and what evidence suggests as a comment.
 func TestFiles(t *testing.T) {
-	k := draft.Of([]*facts.Package{android(), ios()}, keys, map[string]string{"a.aab": "build/a.aab", "b.ipa": "../b.ipa"})
+	k := draft.Of([]*facts.Package{android(), ios()}, keys, map[string]string{"a.aab": "build/a.aab", "b.ipa": "../b.ipa"}, nil)
 	k.Settle("", "")
 	k.Evidence = []*evidence.Evidence{{SDKs: []*evidence.SDK{{ID: "org.example.lanterna", Kind: "ads", Ads: true, Data: []string{"device-id"}}}}}
 	k.Questions = []*check.Question{{Ask: "Was it tried?", What: "tested-on-device"}}

@@ -23,7 +23,7 @@ func TestOutcomes(t *testing.T) {
 		res, j := judged.Of(t, "", file)
 		s := j.Pairs[0].Submission
 		key := s.Store
-		k := draft.Of([]*facts.Package{s.Pkg}, map[string]string{s.Pkg.Platform(): key}, map[string]string{s.Pkg.File: "build/" + key})
+		k := draft.Of([]*facts.Package{s.Pkg}, map[string]string{s.Pkg.Platform(): key}, map[string]string{s.Pkg.File: "build/" + key}, set)
 		k.Evidence, k.Texts = append(k.Evidence, s.Evidence), set.PageTexts
 		for _, v := range res.Stores[0].Verdicts {
 			if v.Question != nil {

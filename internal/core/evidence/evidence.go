@@ -5,8 +5,12 @@
 package evidence
 
 import (
+	"maps"
+	"slices"
+
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/origin"
 	"regola.example/regola/internal/core/signs"
 	"regola.example/regola/internal/core/tables"
 )
@@ -24,8 +28,18 @@ type Evidence struct {
 	BadReasons        []*BadReason      `json:"bad_reasons"`        // declared reasons that are not known
 	Collected         []*Collected      `json:"collected"`          // kinds of data that privacy manifests declare, over the whole app
 	BadCollected      []*BadReason      `json:"bad_collected"`      // declared kinds of data or purposes that are not known
+	Languages         []string          `json:"languages"`          // in which the app itself speaks, as far as that is known
+	LibraryLanguages  []*Language       `json:"library_languages"`  // that only third-party code brings
 	Functions         []*Function       `json:"functions"`          // what the package can do, as far as declarations ask
 	Data              []*Data           `json:"data"`               // kinds of data that something in the package points to
+}
+
+// Language is a language in which only third-party code has texts.
+type Language struct {
+	fact.Mark `json:"-"`
+	Locale    string `json:"locale"`
+	By        string `json:"by"`   // whose the texts are
+	Sign      string `json:"sign"` // what shows it
 }
 
 // SDK is third-party code that was recognised in the package.
@@ -72,7 +86,28 @@ func Of(pkg *facts.Package, code *signs.Index, t *tables.Set) *Evidence {
 	}
 	e.functions(pkg, t, code)
 	e.data(pkg, t)
+	e.languages(pkg, t)
 	return e
+}
+
+// languages parts the languages of the app from those that third-party code brings.
+func (e *Evidence) languages(pkg *facts.Package, t *tables.Set) {
+	if pkg.Android != nil {
+		if g := fact.GapOf(&pkg.Android.Resources, &pkg.Android.Resources.Locales); g != nil {
+			fact.Lose(e, &e.Languages, *g)
+			fact.Lose(e, &e.LibraryLanguages, *g)
+			return
+		}
+	}
+	own, brought := origin.Of(pkg, t).Locales()
+	e.Languages = slices.DeleteFunc(own, func(l string) bool { return l == "Base" })
+	for _, l := range slices.Sorted(maps.Keys(brought)) {
+		one := &Language{Locale: l, By: brought[l].By, Sign: brought[l].Sign}
+		if pkg.Android != nil {
+			one.SetSelf(pkg.Android.Resources.Self().In(l))
+		}
+		e.LibraryLanguages = append(e.LibraryLanguages, one)
+	}
 }
 
 func set(names []string) map[string]bool {

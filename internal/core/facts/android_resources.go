@@ -31,4 +31,5 @@ type LocaleStrings struct {
 	Count     int64    `json:"count"`
 	Missing   int64    `json:"missing"` // strings of the default language that it lacks
 	Names     []string `json:"names"`   // some of them
+	Has       []string `json:"-"`       // names of the strings that it has; fewer than Count where there are very many
 }

@@ -84,7 +84,6 @@ func android(r *ledger.Release, a *facts.Android) {
 	if c := a.Signing.Certificate; c != nil {
 		r.Certificate = c.Fingerprint
 	}
-	r.Languages = slices.Clone(a.Resources.Locales)
 	for _, l := range a.Native.Libraries {
 		r.Libraries = append(r.Libraries, l.ABI+"/"+l.Name)
 	}
@@ -127,7 +126,6 @@ func ios(r *ledger.Release, a *facts.IOS, p *facts.Package) {
 			r.Libraries = append(r.Libraries, path.Base(n.Path))
 		}
 	}
-	r.Languages = slices.DeleteFunc(slices.Clone(a.Translations.Locales), func(l string) bool { return l == "Base" })
 	for _, f := range p.Files {
 		within := strings.TrimPrefix(f.Path, a.Root+"/")
 		kind := "other"

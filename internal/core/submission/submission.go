@@ -7,8 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"golang.org/x/text/language"
-
 	"regola.example/regola/internal/core/backend"
 	"regola.example/regola/internal/core/disclosure"
 	"regola.example/regola/internal/core/dossier"
@@ -402,35 +400,9 @@ func (s *Submission) texts(src *Sources, l *dossier.Listing, page string) *Texts
 	t := &Texts{Locale: l.Locale, Default: l.Locale == d.App.DefaultLocale, Page: page, Texts: l.For(st.Blocks)}
 	t.Mark = t.Texts.Mark
 	if s.Tables != nil {
-		t.StoreCode = storeCode(st.ID, l.Locale, s.Tables.Locales)
+		t.StoreCode = s.Tables.StoreCode(st.ID, l.Locale)
 		t.Seems, t.SeemsWords = phrases.Guess(t.Description+"\n"+t.Pitch, l.Locale, s.Tables.FrequentWords)
 		s.Wording = append(s.Wording, phrases.Find(l, t.Texts, page, st.ID, s.Tables.Phrases, d.App.Brand, src.Phrases)...)
 	}
 	return t
-}
-
-// storeCode is the code under which a store keeps a language: the same, one of
-// which the tag is another spelling, or the store's only one of that language.
-func storeCode(store, locale string, rows []*tables.Locale) string {
-	tag := strings.ReplaceAll(locale, "_", "-")
-	want, err := language.Parse(tag)
-	if err != nil {
-		return ""
-	}
-	base, _ := want.Base()
-	near := ""
-	for _, r := range rows {
-		if r.Store != store {
-			continue
-		}
-		if strings.EqualFold(r.Code, tag) || slices.ContainsFunc(r.Also, func(a string) bool { return strings.EqualFold(a, tag) }) {
-			return r.Code
-		}
-		if t, err := language.Parse(r.Code); err == nil && near == "" {
-			if b, _ := t.Base(); b == base {
-				near = r.Code
-			}
-		}
-	}
-	return near
 }

@@ -29,6 +29,7 @@ type Known struct {
 	Purposes                []*Purpose                   `json:"purposes"`
 	SDKs                    []*SDK                       `json:"sdks"`
 	FunctionSigns           []*FunctionSign              `json:"function_signs"`           // what a package can do, as far as declarations ask
+	ResourceFamilies        []*ResourceFamily            `json:"resource_families"`        // beginnings of resource names by which libraries' are known
 	DataNames               map[string]string            `json:"data_names"`               // the kind that stands for an identifier of privacy manifests, where several do
 	BackendNames            *BackendNames                `json:"backend_names"`            // how the backend of an app is read
 	DataForms               []*DataForm                  `json:"data_forms"`               // how answers on data go over into a store's form
@@ -414,6 +415,13 @@ type SDK struct {
 	Listed        bool     `json:"listed"`         // on the iOS store's list of commonly used code
 	Brings        []string `json:"brings"`         // permissions that its manifest merges in
 	Confidence    string   `json:"confidence" enum:"high|medium|low"`
+}
+
+// ResourceFamily is a beginning of resource names that one piece of third-party code uses.
+type ResourceFamily struct {
+	fact.Mark `json:"-"`
+	Prefix    string `json:"prefix" need:"the beginning of the names"`
+	By        string `json:"by" need:"whose they are"`
 }
 
 // PictureClass is a set of pictures or films that a store takes: screenshots of

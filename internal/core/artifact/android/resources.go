@@ -52,7 +52,7 @@ func (r *reader) loadTable() {
 		if resource.Pseudo(l.Locale) {
 			continue
 		}
-		ls := &facts.LocaleStrings{Locale: l.Locale, Count: int64(l.Count), Missing: int64(l.Missing), Names: l.Names}
+		ls := &facts.LocaleStrings{Locale: l.Locale, Count: int64(l.Count), Missing: int64(l.Missing), Names: l.Names, Has: l.Has}
 		ls.SetSelf(place.Place{File: r.file, Entry: name, Key: l.Locale})
 		res.Strings = append(res.Strings, ls)
 	}

@@ -108,8 +108,8 @@ func TestCover(t *testing.T) {
 	got, err := resource.Cover(entries, nil)
 	require.NoError(t, err)
 	assert.Equal(t, []resource.Coverage{
-		{Locale: "de", Count: 2, Missing: 1, Names: []string{"cone"}},
-		{Locale: "it", Count: 2},
+		{Locale: "de", Count: 2, Missing: 1, Names: []string{"cone"}, Has: []string{"app", "lost"}},
+		{Locale: "it", Count: 2, Has: []string{"app", "cone"}},
 	}, got)
 	assert.Equal(t, []string{"lost"}, resource.Orphaned(entries))
 }

@@ -216,7 +216,11 @@ type Coverage struct {
 	Count   int      // strings it has
 	Missing int      // strings of the default language that it lacks
 	Names   []string // some of those
+	Has     []string // names of those that it has, up to maxNames
 }
+
+// maxNames bounds the names that are kept of one language.
+const maxNames = 2000
 
 // StringEntry is a string resource and the languages it exists in.
 type StringEntry struct {
@@ -250,7 +254,9 @@ func Cover(entries []StringEntry, b *budget.Budget) ([]Coverage, error) {
 				if byLocale[l] == nil {
 					byLocale[l] = &Coverage{Locale: l}
 				}
-				byLocale[l].Count++
+				if byLocale[l].Count++; len(byLocale[l].Has) < maxNames {
+					byLocale[l].Has = append(byLocale[l].Has, e.Name)
+				}
 			}
 			seen[l] = true
 		}

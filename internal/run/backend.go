@@ -58,7 +58,7 @@ func backendOf(d *dossier.Dossier, t *tables.Set) (*backend.Backend, place.Probl
 	if name := d.Backend.Schema; name != "" {
 		if file, data := read("schema", name); file != "" {
 			s, err := pgdump.Parse(string(data))
-			var at *format.Error
+			var at *format.Damaged
 			var much *format.TooMuch
 			switch {
 			case errors.As(err, &much):

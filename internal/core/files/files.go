@@ -19,6 +19,7 @@ import (
 	"sync"
 
 	"regola.example/regola/internal/core/budget"
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/zipscan"
 	"regola.example/regola/internal/core/regular"
 )
@@ -234,7 +235,7 @@ func (e *Entry) read(limit int64, keep bool) ([]byte, error) {
 		limit = budget.MaxWhole
 	}
 	if e.Size > limit {
-		return nil, fmt.Errorf("larger than the %s that are read of such a file", sizeText(limit))
+		return nil, format.TooMuchf(limit, "it has %d bytes; at most %d are read of such a file", e.Size, limit)
 	}
 	e.mu.Lock()
 	if e.kept {
@@ -247,12 +248,9 @@ func (e *Entry) read(limit int64, keep bool) ([]byte, error) {
 		return nil, err
 	}
 	defer r.Close()
-	b, err := readAll(r, e.Size, limit)
+	b, err := format.ReadAll(r, e.Size, limit)
 	if err != nil {
 		return nil, fmt.Errorf("cannot be unpacked: %w", err)
-	}
-	if int64(len(b)) > limit {
-		return nil, fmt.Errorf("larger than the %s that are read of such a file", sizeText(limit))
 	}
 	e.mu.Lock()
 	defer e.mu.Unlock()
@@ -260,38 +258,6 @@ func (e *Entry) read(limit int64, keep bool) ([]byte, error) {
 		e.whole, e.kept = b, true
 	}
 	return b, nil
-}
-
-func sizeText(n int64) string {
-	if n >= 1<<20 {
-		return fmt.Sprintf("%d MiB", n>>20)
-	}
-	return fmt.Sprintf("%d bytes", n)
-}
-
-// readAll reads a stream to its end or to one byte beyond the limit, into a
-// buffer that begins with the claimed size as far as that is believable.
-func readAll(r io.Reader, claimed, limit int64) ([]byte, error) {
-	const first = 1 << 20
-	b := make([]byte, 0, min(claimed, first)+1)
-	for {
-		if len(b) == cap(b) {
-			grown := make([]byte, len(b), min(int64(2*cap(b)), max(claimed, int64(cap(b)))+1+int64(cap(b)/4)))
-			copy(grown, b)
-			b = grown
-		}
-		n, err := r.Read(b[len(b):cap(b)])
-		b = b[:len(b)+n]
-		if int64(len(b)) > limit {
-			return b, nil
-		}
-		if errors.Is(err, io.EOF) {
-			return b, nil
-		}
-		if err != nil {
-			return b, err
-		}
-	}
 }
 
 // DataOffset is where the contents begin in the archive, in bytes. It is

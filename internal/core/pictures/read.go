@@ -91,7 +91,7 @@ func Parse(name string, f io.ReaderAt, size int64) *Picture {
 	p := &Picture{Path: name, File: name, Bytes: size, Promised: promised(name)}
 	if err := p.read(f); err != nil {
 		p.Fault = err.Error()
-		var at *format.Error
+		var at *format.Damaged
 		if errors.As(err, &at) {
 			p.Fault, p.Offset = at.What, at.Offset
 		}

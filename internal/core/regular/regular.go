@@ -12,6 +12,7 @@ import (
 	"io/fs"
 	"os"
 
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/place"
 )
 
@@ -44,13 +45,13 @@ func Open(name string) (*os.File, fs.FileInfo, error) {
 
 // Read reads a regular file whole, up to limit bytes.
 func Read(name string, limit int64) ([]byte, error) {
-	f, _, err := Open(name)
+	f, info, err := Open(name)
 	if err != nil {
 		return nil, err
 	}
 	defer f.Close()
-	data, err := io.ReadAll(io.LimitReader(f, limit+1))
-	if err == nil && int64(len(data)) > limit {
+	data, err := format.ReadAll(f, info.Size(), limit)
+	if _, more := errors.AsType[*format.TooMuch](err); more {
 		err = &TooLarge{limit}
 	}
 	return data, err

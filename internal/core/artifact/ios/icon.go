@@ -37,7 +37,7 @@ func (r *reader) catalogs() {
 			car, err = assetcar.Read(src, e.Size, r.tree.Budget.Part(int(min(e.Size, 1<<30))))
 			src.Close()
 		}
-		var malformed *format.Error
+		var malformed *format.Damaged
 		switch {
 		case errors.As(err, &malformed):
 			c.Fault = err.Error()

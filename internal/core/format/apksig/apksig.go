@@ -76,35 +76,35 @@ func Read(r io.ReaderAt, directory int64) (*Block, error) {
 	}
 	var foot [24]byte
 	if _, err := r.ReadAt(foot[:], directory-24); err != nil {
-		return nil, format.Errorf(directory-24, "the end of the signing block cannot be read")
+		return nil, format.Damagedf(directory-24, "the end of the signing block cannot be read")
 	}
 	if string(foot[8:]) != blockMagic {
 		return nil, nil
 	}
 	size := binary.LittleEndian.Uint64(foot[:])
 	if size < 24 || size > maxBlock || int64(size)+8 > directory {
-		return nil, format.Errorf(directory-24, "a signing block of %d bytes", size)
+		return nil, format.Damagedf(directory-24, "a signing block of %d bytes", size)
 	}
 	b := &Block{Offset: directory - int64(size) - 8, Size: int64(size) + 8}
 	data := make([]byte, b.Size)
 	if _, err := r.ReadAt(data, b.Offset); err != nil {
-		return nil, format.Errorf(b.Offset, "the signing block cannot be read")
+		return nil, format.Damagedf(b.Offset, "the signing block cannot be read")
 	}
 	if binary.LittleEndian.Uint64(data) != size {
-		return nil, format.Errorf(b.Offset, "the two sizes of the signing block differ")
+		return nil, format.Damagedf(b.Offset, "the two sizes of the signing block differ")
 	}
 	pairs := data[8 : len(data)-24]
 	for len(pairs) > 0 {
 		if len(pairs) < 12 {
-			return nil, format.Errorf(b.Offset, "the signing block ends inside an entry")
+			return nil, format.Damagedf(b.Offset, "the signing block ends inside an entry")
 		}
 		n := binary.LittleEndian.Uint64(pairs)
 		if n < 4 || n > uint64(len(pairs)-8) {
-			return nil, format.Errorf(b.Offset, "an entry of the signing block claims %d bytes", n)
+			return nil, format.Damagedf(b.Offset, "an entry of the signing block claims %d bytes", n)
 		}
 		id, value := binary.LittleEndian.Uint32(pairs[8:]), pairs[12:8+n]
 		if len(b.IDs) >= maxEntries {
-			return nil, format.Errorf(b.Offset, "the signing block has more than %d entries", maxEntries)
+			return nil, format.Damagedf(b.Offset, "the signing block has more than %d entries", maxEntries)
 		}
 		b.IDs = append(b.IDs, id)
 		switch id {
@@ -347,7 +347,7 @@ func contentDigest(ctx context.Context, r io.ReaderAt, block, directory, end, si
 		return nil, err
 	}
 	if len(tail) < 22 {
-		return nil, format.Errorf(end, "the end record is cut off")
+		return nil, format.Damagedf(end, "the end record is cut off")
 	}
 	binary.LittleEndian.PutUint32(tail[16:], uint32(block))
 	type span struct {

@@ -62,7 +62,7 @@ type Rendition struct {
 func Is(head []byte) bool { return bytes.HasPrefix(head, []byte(Magic)) }
 
 // Read reads the index and the header of every rendition. r is asked in the
-// file's order as far as the format allows. The error is a *format.Error, or
+// file's order as far as the format allows. The error is a *format.Damaged, or
 // what r returned.
 func Read(r io.ReaderAt, size int64, b *budget.Budget) (*Catalog, error) {
 	s, err := openStore(r, size, b)
@@ -120,16 +120,16 @@ func keyFormat(s *store) ([]uint32, error) {
 		return nil, err
 	}
 	if b == nil {
-		return nil, format.Errorf(0, "a block store without KEYFORMAT is not an asset catalogue")
+		return nil, format.Damagedf(0, "a block store without KEYFORMAT is not an asset catalogue")
 	}
 	at := s.blocks[s.named["KEYFORMAT"]].offset
 	le := binary.LittleEndian
 	if len(b) < 12 || string(b[:4]) != "tmfk" {
-		return nil, format.Errorf(at, "the key format does not begin as one")
+		return nil, format.Damagedf(at, "the key format does not begin as one")
 	}
 	n := int64(le.Uint32(b[8:]))
 	if n > int64(len(b)-12)/4 {
-		return nil, format.Errorf(at+8, "the key format claims %d attributes", n)
+		return nil, format.Damagedf(at+8, "the key format claims %d attributes", n)
 	}
 	out := make([]uint32, n)
 	for i := range out {
@@ -148,12 +148,12 @@ func facets(s *store) (map[uint16]string, error) {
 	le := binary.LittleEndian
 	for _, e := range list {
 		if len(e.value) < 6 {
-			return nil, format.Errorf(e.offset, "a set's key is cut off")
+			return nil, format.Damagedf(e.offset, "a set's key is cut off")
 		}
 		pairs := e.value[6:]
 		for range le.Uint16(e.value[4:]) {
 			if len(pairs) < 4 {
-				return nil, format.Errorf(e.offset, "a set's key is cut off")
+				return nil, format.Damagedf(e.offset, "a set's key is cut off")
 			}
 			if le.Uint16(pairs) == attrIdentifier {
 				out[le.Uint16(pairs[2:])] = string(e.key)
@@ -173,7 +173,7 @@ func appearances(s *store) (map[uint16]string, error) {
 	out := make(map[uint16]string, len(list))
 	for _, e := range list {
 		if len(e.value) < 2 {
-			return nil, format.Errorf(e.offset, "an appearance has no number")
+			return nil, format.Damagedf(e.offset, "an appearance has no number")
 		}
 		out[binary.LittleEndian.Uint16(e.value)] = string(e.key)
 	}
@@ -184,7 +184,7 @@ func appearances(s *store) (map[uint16]string, error) {
 func rendition(e entry) (Rendition, error) {
 	b := e.value
 	if len(b) < headerSize || string(b[:4]) != "ISTC" {
-		return Rendition{}, format.Errorf(e.offset, "a rendition does not begin with its header")
+		return Rendition{}, format.Damagedf(e.offset, "a rendition does not begin with its header")
 	}
 	le := binary.LittleEndian
 	x := Rendition{
@@ -193,7 +193,7 @@ func rendition(e entry) (Rendition, error) {
 		Scale: int(le.Uint32(b[20:]) / 100),
 	}
 	if x.Width > 1<<20 || x.Height > 1<<20 {
-		return x, format.Errorf(e.offset, "a picture of %d by %d pixels", x.Width, x.Height)
+		return x, format.Damagedf(e.offset, "a picture of %d by %d pixels", x.Width, x.Height)
 	}
 	x.Kind = kind(x.Layout, x.Pixels)
 	return x, nil

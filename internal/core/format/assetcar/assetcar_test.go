@@ -91,7 +91,7 @@ func TestBroken(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			_, err := read(c.harm(catalogue()))
-			var f *format.Error
+			var f *format.Damaged
 			require.ErrorAs(t, err, &f)
 			assert.ErrorContains(t, err, c.want)
 		})

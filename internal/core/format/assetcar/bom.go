@@ -45,16 +45,16 @@ func openStore(r io.ReaderAt, size int64, b *budget.Budget) (*store, error) {
 		return nil, err
 	}
 	if string(head[:8]) != Magic {
-		return nil, format.Errorf(0, "not a block store: it begins with % x", head[:8])
+		return nil, format.Damagedf(0, "not a block store: it begins with % x", head[:8])
 	}
 	be := binary.BigEndian
 	index := span{int64(be.Uint32(head[16:])), int64(be.Uint32(head[20:]))}
 	names := span{int64(be.Uint32(head[24:])), int64(be.Uint32(head[28:]))}
 	if index.size > 8*maxBlocks || names.size > 1<<16 {
-		return nil, format.Errorf(16, "the index claims %d bytes, its names %d", index.size, names.size)
+		return nil, format.Damagedf(16, "the index claims %d bytes, its names %d", index.size, names.size)
 	}
 	if index.size < 4 || names.size < 4 {
-		return nil, format.Errorf(16, "the index is too short to be one")
+		return nil, format.Damagedf(16, "the index is too short to be one")
 	}
 	parts, err := s.all([]span{index, names})
 	if err != nil {
@@ -63,7 +63,7 @@ func openStore(r io.ReaderAt, size int64, b *budget.Budget) (*store, error) {
 	table := parts[0]
 	n := int64(be.Uint32(table))
 	if n > (index.size-4)/8 {
-		return nil, format.Errorf(index.offset, "the index claims %d blocks and has room for %d", n, (index.size-4)/8)
+		return nil, format.Damagedf(index.offset, "the index claims %d blocks and has room for %d", n, (index.size-4)/8)
 	}
 	if err := s.budget.Keep(16 * int(n)); err != nil {
 		return nil, err
@@ -79,12 +79,12 @@ func (s *store) names(b []byte, at int64) error {
 	be := binary.BigEndian
 	n := be.Uint32(b)
 	if n > maxNames {
-		return format.Errorf(at, "%d named blocks, more than a catalogue has", n)
+		return format.Damagedf(at, "%d named blocks, more than a catalogue has", n)
 	}
 	b = b[4:]
 	for range n {
 		if len(b) < 5 || len(b) < 5+int(b[4]) {
-			return format.Errorf(at, "the table of named blocks is cut off")
+			return format.Damagedf(at, "the table of named blocks is cut off")
 		}
 		s.named[string(b[5:5+b[4]])] = be.Uint32(b)
 		b = b[5+b[4]:]
@@ -95,7 +95,7 @@ func (s *store) names(b []byte, at int64) error {
 // at reads one span whole.
 func (s *store) at(sp span) ([]byte, error) {
 	if sp.offset < 0 || sp.size < 0 || sp.offset+sp.size > s.size {
-		return nil, format.Errorf(sp.offset, "%d bytes are expected here, the file ends at %d", sp.size, s.size)
+		return nil, format.Damagedf(sp.offset, "%d bytes are expected here, the file ends at %d", sp.size, s.size)
 	}
 	const slice = 64 // bytes that it takes beside its contents
 	if err := s.budget.Keep(int(sp.size) + slice); err != nil {
@@ -104,7 +104,7 @@ func (s *store) at(sp span) ([]byte, error) {
 	b := make([]byte, sp.size)
 	if n, err := s.r.ReadAt(b, sp.offset); n < len(b) {
 		if err == io.EOF {
-			err = format.Errorf(sp.offset, "cut off: %d bytes expected, %d there", sp.size, n)
+			err = format.Damagedf(sp.offset, "cut off: %d bytes expected, %d there", sp.size, n)
 		}
 		return nil, err
 	}
@@ -133,7 +133,7 @@ func (s *store) all(spans []span) ([][]byte, error) {
 // place is where a block lies, of which at most limit bytes are wanted.
 func (s *store) place(id uint32, limit int64) (span, error) {
 	if int64(id) >= int64(len(s.blocks)) {
-		return span{}, format.Errorf(0, "block %d is asked for, there are %d", id, len(s.blocks))
+		return span{}, format.Damagedf(0, "block %d is asked for, there are %d", id, len(s.blocks))
 	}
 	sp := s.blocks[id]
 	sp.size = min(sp.size, limit)
@@ -170,7 +170,7 @@ func (s *store) tree(name string, limit int64) ([]entry, error) {
 	be := binary.BigEndian
 	where := s.blocks[s.named[name]].offset
 	if len(head) < 20 || string(head[:4]) != "tree" {
-		return nil, format.Errorf(where, "%s is not a tree", name)
+		return nil, format.Damagedf(where, "%s is not a tree", name)
 	}
 	var spans []span
 	var places []int64
@@ -178,7 +178,7 @@ func (s *store) tree(name string, limit int64) ([]entry, error) {
 	var total int64
 	for id := be.Uint32(head[8:]); id != 0; {
 		if seen[id] || len(seen) >= maxPages {
-			return nil, format.Errorf(where, "the pages of %s run in a circle", name)
+			return nil, format.Damagedf(where, "the pages of %s run in a circle", name)
 		}
 		seen[id] = true
 		sp, err := s.place(id, maxPage)
@@ -190,15 +190,15 @@ func (s *store) tree(name string, limit int64) ([]entry, error) {
 			return nil, err
 		}
 		if len(page) < 12 {
-			return nil, format.Errorf(sp.offset, "a page of %s is cut off", name)
+			return nil, format.Damagedf(sp.offset, "a page of %s is cut off", name)
 		}
 		leaf, n, next := be.Uint16(page) != 0, int(be.Uint16(page[2:])), be.Uint32(page[4:])
 		if 12+8*n > len(page) {
-			return nil, format.Errorf(sp.offset, "a page of %s claims %d entries", name, n)
+			return nil, format.Damagedf(sp.offset, "a page of %s claims %d entries", name, n)
 		}
 		if !leaf {
 			if n == 0 {
-				return nil, format.Errorf(sp.offset, "an inner page of %s is empty", name)
+				return nil, format.Damagedf(sp.offset, "an inner page of %s is empty", name)
 			}
 			id = be.Uint32(page[12:])
 			continue
@@ -221,7 +221,7 @@ func (s *store) tree(name string, limit int64) ([]entry, error) {
 			places = append(places, value.offset)
 		}
 		if total > maxTree {
-			return nil, format.Errorf(sp.offset, "%s holds more than %d bytes", name, maxTree)
+			return nil, format.Damagedf(sp.offset, "%s holds more than %d bytes", name, maxTree)
 		}
 		id = next
 	}

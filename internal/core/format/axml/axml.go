@@ -20,12 +20,12 @@ func Is(data []byte) bool {
 }
 
 // Parse reads a document and returns its root element. Chunks it does not know
-// are skipped, as the platform does. Errors are *format.Error.
+// are skipped, as the platform does. Errors are *format.Damaged.
 // One that takes more work or memory than its size is worth gives a
 // *budget.Spent.
 func Parse(data []byte, b *budget.Budget) (*resource.Element, error) {
 	if !Is(data) {
-		return nil, format.Errorf(0, "not a compiled XML document")
+		return nil, format.Damagedf(0, "not a compiled XML document")
 	}
 	doc, err := resource.NextChunk(data, 0)
 	if err != nil {
@@ -46,10 +46,10 @@ func Parse(data []byte, b *budget.Budget) (*resource.Element, error) {
 		return nil, err
 	}
 	if p.root == nil {
-		return nil, format.Errorf(0, "the document has no element")
+		return nil, format.Damagedf(0, "the document has no element")
 	}
 	if len(p.open) > 0 {
-		return nil, format.Errorf(len(doc.Data), "the element %q is not closed", p.open[len(p.open)-1].Name)
+		return nil, format.Damagedf(len(doc.Data), "the element %q is not closed", p.open[len(p.open)-1].Name)
 	}
 	return p.root, nil
 }
@@ -83,7 +83,7 @@ func (p *parser) chunk(c resource.Chunk) (err error) {
 		}
 	case resource.ChunkElementEnd:
 		if len(p.open) == 0 {
-			return format.Errorf(c.Offset, "an element ends that never began")
+			return format.Damagedf(c.Offset, "an element ends that never began")
 		}
 		last := len(p.open) - 1
 		p.open[last].Text = string(p.text[last])
@@ -97,10 +97,10 @@ func (p *parser) element(c resource.Chunk) error {
 	le := binary.LittleEndian
 	body := c.Body()
 	if len(body) < 20 {
-		return format.Errorf(c.Offset, "element chunk with %d bytes, 20 expected", len(body))
+		return format.Damagedf(c.Offset, "element chunk with %d bytes, 20 expected", len(body))
 	}
 	if len(p.open) >= resource.MaxXMLDepth {
-		return format.Errorf(c.Offset, "elements nest deeper than %d", resource.MaxXMLDepth)
+		return format.Damagedf(c.Offset, "elements nest deeper than %d", resource.MaxXMLDepth)
 	}
 	e := &resource.Element{Offset: int64(c.Offset)}
 	if len(c.Header) >= 12 {
@@ -110,7 +110,7 @@ func (p *parser) element(c resource.Chunk) error {
 	e.Name, _ = p.pool.String(le.Uint32(body[4:]))
 	start, size, count := int(le.Uint16(body[8:])), int(le.Uint16(body[10:])), int(le.Uint16(body[12:]))
 	if count > 0 && (size < 20 || start+size*count > len(body)) {
-		return format.Errorf(c.Offset, "element %q claims %d attributes of %d bytes, more than fit", e.Name, count, size)
+		return format.Damagedf(c.Offset, "element %q claims %d attributes of %d bytes, more than fit", e.Name, count, size)
 	}
 	const element, attribute = 160, 144 // bytes that each takes
 	if err := p.budget.Keep(element + attribute*count); err != nil {

@@ -1,10 +1,9 @@
 package cms
 
 import (
-	"errors"
-	"fmt"
-
 	"github.com/smallstep/pkcs7"
+
+	"regola.example/regola/internal/core/format"
 )
 
 const (
@@ -17,22 +16,22 @@ const (
 // library follows parts that reach out of theirs, again and again.
 func Parse(data []byte) (*pkcs7.PKCS7, error) {
 	if len(data) > maxSize {
-		return nil, fmt.Errorf("an envelope of %d bytes, at most %d are read", len(data), maxSize)
+		return nil, format.TooMuchf(maxSize, "an envelope of %d bytes, at most %d are read", len(data), maxSize)
 	}
-	der, _, err := rewrite(data, 0)
+	der, _, err := rewrite(data, 0, 0)
 	if err != nil {
 		return nil, err
 	}
 	return pkcs7.Parse(der)
 }
 
-var errCutOff = errors.New("a part of the envelope reaches beyond the one around it")
-
-// rewrite gives the first element of b in DER form, and what follows it
-// (X.690, 8.1).
-func rewrite(b []byte, depth int) (der, rest []byte, err error) {
+// rewrite gives the first element of b, which begins at an offset, in DER form, and what
+// follows it (X.690, 8.1).
+func rewrite(b []byte, at, depth int) (der, rest []byte, err error) {
+	whole := len(b)
+	cutOff := func() error { return format.Damagedf(at, "a part of the envelope reaches beyond the one around it") }
 	if depth > maxDepth {
-		return nil, nil, fmt.Errorf("the envelope is nested more than %d levels deep", maxDepth)
+		return nil, nil, format.TooMuchf(at, "the envelope is nested more than %d levels deep", maxDepth)
 	}
 	n := 1 // bytes of the tag
 	if len(b) > 0 && b[0]&0x1f == 0x1f {
@@ -42,20 +41,20 @@ func rewrite(b []byte, depth int) (der, rest []byte, err error) {
 		n++
 	}
 	if n >= len(b) {
-		return nil, nil, errCutOff
+		return nil, nil, cutOff()
 	}
 	tag, length, constructed := b[:n], int(b[n]), b[0]&0x20 != 0
 	b = b[n+1:]
 	indefinite := length == 0x80
 	switch {
 	case indefinite && !constructed:
-		return nil, nil, errors.New("a part without parts has no length")
+		return nil, nil, format.Damagedf(at, "a part without parts has no length")
 	case length > 0x84:
-		return nil, nil, errors.New("a length of more than four bytes")
+		return nil, nil, format.Damagedf(at, "a length of more than four bytes")
 	case length > 0x80:
 		count := length & 0x7f
 		if count > len(b) {
-			return nil, nil, errCutOff
+			return nil, nil, cutOff()
 		}
 		length = 0
 		for _, c := range b[:count] {
@@ -64,15 +63,16 @@ func rewrite(b []byte, depth int) (der, rest []byte, err error) {
 		b = b[count:]
 	}
 	if !indefinite && (length < 0 || length > len(b)) { // below 0 where int has 32 bits
-		return nil, nil, errCutOff
+		return nil, nil, cutOff()
 	}
 	if !constructed {
 		return element(tag, b[:length]), b[length:], nil
 	}
-	inside := b
+	begin, inside := at+whole-len(b), b
 	if !indefinite {
 		inside, rest = b[:length], b[length:]
 	}
+	length = len(inside)
 	var content []byte
 	for {
 		switch {
@@ -82,7 +82,7 @@ func rewrite(b []byte, depth int) (der, rest []byte, err error) {
 			return element(tag, content), rest, nil
 		}
 		var part []byte
-		if part, inside, err = rewrite(inside, depth+1); err != nil {
+		if part, inside, err = rewrite(inside, begin+length-len(inside), depth+1); err != nil {
 			return nil, nil, err
 		}
 		content = append(content, part...)

@@ -38,7 +38,7 @@ type file struct {
 
 // Parse reads a seal.
 //
-// Errors are *format.Error, or *budget.Spent.
+// Errors are *format.Damaged, or *budget.Spent.
 func Parse(data []byte, b *budget.Budget) (*Seal, error) {
 	root, _, err := plist.Parse(data, b)
 	if err != nil {
@@ -46,7 +46,7 @@ func Parse(data []byte, b *budget.Budget) (*Seal, error) {
 	}
 	list := root.Get("files2")
 	if list == nil {
-		return nil, format.Errorf(root.Offset, "the resource seal has no list of SHA-256 digests (files2)")
+		return nil, format.Damagedf(root.Offset, "the resource seal has no list of SHA-256 digests (files2)")
 	}
 	s := &Seal{files: make(map[string]file, len(list.Keys()))}
 	for _, name := range list.Keys() {
@@ -75,7 +75,7 @@ func Parse(data []byte, b *budget.Budget) (*Seal, error) {
 		if v := rules.Get(pattern); v.Get("omit").IsTrue() {
 			const most = 64 // patterns; signing tools write a dozen
 			if len(s.omit) >= most || len(pattern) > 1<<10 {
-				return nil, format.Errorf(v.Offset, "the resource seal leaves files out by more patterns than is sound")
+				return nil, format.Damagedf(v.Offset, "the resource seal leaves files out by more patterns than is sound")
 			}
 			if re, err := regexp.Compile(pattern); err == nil {
 				s.omit = append(s.omit, re)

@@ -77,15 +77,15 @@ func (s *Signature) Adhoc() bool { return s.Flags&(FlagAdhoc|FlagLinkerSigned) !
 
 // Parse reads a signature, the bytes behind the code-signature command.
 //
-// Errors are *format.Error; what is wrong in a part is a fault of the signature.
+// Errors are *format.Damaged; what is wrong in a part is a fault of the signature.
 func Parse(data []byte, b *budget.Budget) (*Signature, error) {
 	be := binary.BigEndian
 	if len(data) < 12 || be.Uint32(data) != magicSuper {
-		return nil, format.Errorf(0, "not a code signature")
+		return nil, format.Damagedf(0, "not a code signature")
 	}
 	count := be.Uint32(data[8:])
 	if count > maxBlobs || int64(len(data)) < 12+8*int64(count) {
-		return nil, format.Errorf(8, "a code signature with %d parts", count)
+		return nil, format.Damagedf(8, "a code signature with %d parts", count)
 	}
 	s := &Signature{special: map[int][]byte{}}
 	var cms, primary []byte
@@ -94,16 +94,16 @@ func Parse(data []byte, b *budget.Budget) (*Signature, error) {
 	for i := range int(count) {
 		at := be.Uint32(data[16+8*i:])
 		if int64(at)+8 > int64(len(data)) {
-			return nil, format.Errorf(16+8*i, "a part lies outside the signature")
+			return nil, format.Damagedf(16+8*i, "a part lies outside the signature")
 		}
 		blob := data[at:]
 		n := be.Uint32(blob[4:])
 		if n < 8 || int64(n) > int64(len(blob)) {
-			return nil, format.Errorf(int(at), "a part claims %d bytes", n)
+			return nil, format.Damagedf(int(at), "a part claims %d bytes", n)
 		}
 		blob = blob[:n]
 		if all += len(blob); all > len(data) {
-			return nil, format.Errorf(at, "the parts of the code signature overlap")
+			return nil, format.Damagedf(at, "the parts of the code signature overlap")
 		}
 		switch be.Uint32(blob) {
 		case magicDirectory:
@@ -134,7 +134,7 @@ func Parse(data []byte, b *budget.Budget) (*Signature, error) {
 		}
 	}
 	if s.slots == nil {
-		return nil, format.Errorf(0, "the code signature has no code directory that is read here")
+		return nil, format.Damagedf(0, "the code signature has no code directory that is read here")
 	}
 	switch at, same := plist.Difference(s.Entitlements, der); {
 	case s.Entitlements == nil:
@@ -156,7 +156,7 @@ func (s *Signature) fault(format string, args ...any) {
 func (s *Signature) directory(b []byte, at int) error {
 	be := binary.BigEndian
 	if len(b) < 44 {
-		return format.Errorf(at, "a code directory of %d bytes", len(b))
+		return format.Damagedf(at, "a code directory of %d bytes", len(b))
 	}
 	hashOff, identOff := be.Uint32(b[16:]), be.Uint32(b[20:])
 	special, codes := be.Uint32(b[24:]), be.Uint32(b[28:])
@@ -165,7 +165,7 @@ func (s *Signature) directory(b []byte, at int) error {
 		return nil
 	}
 	if size == 0 || size > 64 || int64(hashOff)+int64(codes)*size > int64(len(b)) || int64(special)*size > int64(hashOff) || page > 20 {
-		return format.Errorf(at, "the digests of the code directory lie outside it")
+		return format.Damagedf(at, "the digests of the code directory lie outside it")
 	}
 	text := func(off uint32) string {
 		if int64(off) >= int64(len(b)) {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/plist"
 )
 
@@ -25,7 +26,7 @@ func parseDER(data []byte) (*plist.Value, error) {
 	var structural asn1.StructuralError
 	var syntax asn1.SyntaxError
 	if errors.As(err, &structural) || errors.As(err, &syntax) {
-		err = errors.New("it does not follow DER")
+		err = format.Damagedf(0, "it does not follow DER")
 	}
 	return v, err
 }
@@ -39,7 +40,7 @@ func decodeDER(data []byte) (*plist.Value, error) {
 		return derValue(whole, 0)
 	}
 	if whole.Class != classApplication || whole.Tag != tagDict {
-		return nil, fmt.Errorf("it begins with tag %d of class %d", whole.Tag, whole.Class)
+		return nil, format.Unsupportedf(0, "it begins with tag %d of class %d", whole.Tag, whole.Class)
 	}
 	var version int
 	rest, err := asn1.Unmarshal(whole.Bytes, &version)
@@ -55,7 +56,7 @@ func decodeDER(data []byte) (*plist.Value, error) {
 
 func derValue(raw asn1.RawValue, depth int) (*plist.Value, error) {
 	if depth > maxDepth {
-		return nil, errors.New("it is nested too deep")
+		return nil, format.TooMuchf(0, "it is nested too deep")
 	}
 	switch {
 	case raw.Class == classContext && raw.Tag == tagDict, raw.Class == 0 && raw.Tag == asn1.TagSet:
@@ -109,5 +110,5 @@ func derValue(raw asn1.RawValue, depth int) (*plist.Value, error) {
 	case raw.Tag == asn1.TagOctetString:
 		return &plist.Value{Kind: plist.Data, Bytes: raw.Bytes}, nil
 	}
-	return nil, fmt.Errorf("a value has tag %d of class %d, which is not known", raw.Tag, raw.Class)
+	return nil, format.Unsupportedf(0, "a value has tag %d of class %d, which is not known", raw.Tag, raw.Class)
 }

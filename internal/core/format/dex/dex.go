@@ -44,19 +44,19 @@ type table struct {
 }
 
 // Parse reads the header and the index tables.
-// Errors are *format.Error. What is asked of the file afterwards takes from the
+// Errors are *format.Damaged. What is asked of the file afterwards takes from the
 // budget; Err tells when an answer is incomplete.
 func Parse(data []byte, b *budget.Budget) (*File, error) {
 	if len(data) < headerSize || !bytes.HasPrefix(data, []byte("dex\n")) || data[7] != 0 {
-		return nil, format.Errorf(0, "not a DEX file")
+		return nil, format.Damagedf(0, "not a DEX file")
 	}
 	le := binary.LittleEndian
 	if le.Uint32(data[0x28:]) != 0x12345678 {
-		return nil, format.Errorf(0x28, "unknown byte order")
+		return nil, format.Damagedf(0x28, "unknown byte order")
 	}
 	f := &File{Version: string(data[4:7]), Size: int64(le.Uint32(data[0x20:])), data: data, budget: b.Part(len(data))}
 	if f.Size > int64(len(data)) {
-		return nil, format.Errorf(0x20, "the header states %d bytes, %d are there", f.Size, len(data))
+		return nil, format.Damagedf(0x20, "the header states %d bytes, %d are there", f.Size, len(data))
 	}
 	f.Checksum = adler32.Checksum(data[12:]) == le.Uint32(data[8:])
 	sum := sha1.Sum(data[32:])
@@ -71,7 +71,7 @@ func Parse(data []byte, b *budget.Budget) (*File, error) {
 	} {
 		n, at := le.Uint32(data[t.at:]), le.Uint32(data[t.at+4:])
 		if int64(at)+int64(n)*int64(t.width) > int64(len(data)) {
-			return nil, format.Errorf(t.at, "the table of %s lies outside the file", t.name)
+			return nil, format.Damagedf(t.at, "the table of %s lies outside the file", t.name)
 		}
 		*t.into = table{int(n), int(at)}
 	}

@@ -76,7 +76,7 @@ func Scan(r io.Reader, size int64) (*File, error) {
 	}
 	s.head, s.pos = head.Bytes(), int64(head.Len())
 	if len(s.head) < 52 || !Is(s.head) {
-		return nil, format.Errorf(0, "not an ELF file")
+		return nil, format.Damagedf(0, "not an ELF file")
 	}
 	if s.head[5] == 2 {
 		s.order = binary.BigEndian
@@ -86,10 +86,10 @@ func Scan(r io.Reader, size int64) (*File, error) {
 		s.wide = true
 	case elf.ELFCLASS32:
 	default:
-		return nil, format.Errorf(4, "unknown ELF class %d", s.head[4])
+		return nil, format.Damagedf(4, "unknown ELF class %d", s.head[4])
 	}
 	if s.wide && len(s.head) < 64 {
-		return nil, format.Errorf(0, "the ELF header is cut off")
+		return nil, format.Damagedf(0, "the ELF header is cut off")
 	}
 	f := &File{Bits: 32, Congruent: true}
 	if s.wide {
@@ -155,7 +155,7 @@ func (s *scanner) programs(f *File) (dyn elf.Prog64, err error) {
 		return dyn, nil
 	}
 	if size < least || off > uint64(len(s.head)) || int64(off)+int64(size)*int64(n) > int64(len(s.head)) {
-		return dyn, format.Errorf(int64(off), "%d program headers of %d bytes do not fit", n, size)
+		return dyn, format.Damagedf(int64(off), "%d program headers of %d bytes do not fit", n, size)
 	}
 	for i := range n {
 		b := s.head[int(off)+i*size:]

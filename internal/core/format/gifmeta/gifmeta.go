@@ -38,9 +38,9 @@ func Read(r io.Reader) (Info, error) {
 		at += got
 		return err == nil
 	}
-	cut := func() (Info, error) { return info, format.Errorf(at, "the GIF is cut off") }
+	cut := func() (Info, error) { return info, format.Damagedf(at, "the GIF is cut off") }
 	if !take(13) || !Is(b[:]) {
-		return info, format.Errorf(0, "this is no GIF")
+		return info, format.Damagedf(0, "this is no GIF")
 	}
 	info.Width, info.Height = int(binary.LittleEndian.Uint16(b[6:])), int(binary.LittleEndian.Uint16(b[8:]))
 	table := func(flags byte) int64 {
@@ -95,7 +95,7 @@ func Read(r io.Reader) (Info, error) {
 				return cut()
 			}
 		default:
-			return info, format.Errorf(at-1, "a block was expected here")
+			return info, format.Damagedf(at-1, "a block was expected here")
 		}
 	}
 }

@@ -54,16 +54,16 @@ func (w *walker) each(from, to int64, visit func(b box) error) error {
 	var h [16]byte
 	for at := from; at < to; {
 		if w.boxes++; w.boxes > maxBoxes {
-			return format.Errorf(at, "the file has too many boxes")
+			return format.Damagedf(at, "the file has too many boxes")
 		}
 		if to-at < 8 {
 			if from == 0 {
-				return format.Errorf(at, "the file is cut off in a box's header")
+				return format.Damagedf(at, "the file is cut off in a box's header")
 			}
 			return nil // padding of a container
 		}
 		if _, err := w.r.ReadAt(h[:8], at); err != nil {
-			return format.Errorf(at, "the file is cut off in a box's header")
+			return format.Damagedf(at, "the file is cut off in a box's header")
 		}
 		size, head := int64(binary.BigEndian.Uint32(h[:])), int64(8)
 		switch size {
@@ -71,19 +71,19 @@ func (w *walker) each(from, to int64, visit func(b box) error) error {
 			size = to - at
 		case 1:
 			if _, err := w.r.ReadAt(h[8:], at+8); err != nil {
-				return format.Errorf(at, "the file is cut off in a box's header")
+				return format.Damagedf(at, "the file is cut off in a box's header")
 			}
 			big := binary.BigEndian.Uint64(h[8:])
 			if big > math.MaxInt64 {
-				return format.Errorf(at, "the box %q claims too many bytes", h[4:8])
+				return format.Damagedf(at, "the box %q claims too many bytes", h[4:8])
 			}
 			size, head = int64(big), 16
 		}
 		if size < head {
-			return format.Errorf(at, "the box %q is smaller than its header", h[4:8])
+			return format.Damagedf(at, "the box %q is smaller than its header", h[4:8])
 		}
 		if size > to-at {
-			return format.Errorf(at, "the box %q claims %d bytes, and %d are left: the file is cut off", h[4:8], size, to-at)
+			return format.Damagedf(at, "the box %q claims %d bytes, and %d are left: the file is cut off", h[4:8], size, to-at)
 		}
 		if err := visit(box{string(h[4:8]), at + head, at + size}); err != nil {
 			return err
@@ -97,11 +97,11 @@ func (w *walker) each(from, to int64, visit func(b box) error) error {
 func (w *walker) body(b box) ([]byte, error) {
 	n := b.end - b.start
 	if n > maxBody {
-		return nil, format.Errorf(b.start, "the box %q is too large to be read", b.kind)
+		return nil, format.Damagedf(b.start, "the box %q is too large to be read", b.kind)
 	}
 	out := make([]byte, n)
 	if _, err := w.r.ReadAt(out, b.start); err != nil && err != io.EOF {
-		return nil, format.Errorf(b.start, "the box %q is cut off", b.kind)
+		return nil, format.Damagedf(b.start, "the box %q is cut off", b.kind)
 	}
 	return out, nil
 }
@@ -117,11 +117,11 @@ type Still struct {
 func ReadStill(r io.ReaderAt, size int64) (*Still, error) {
 	var h [12]byte
 	if _, err := r.ReadAt(h[:], 0); err != nil {
-		return nil, format.Errorf(0, "the file is cut off in its first box")
+		return nil, format.Damagedf(0, "the file is cut off in its first box")
 	}
 	brand, ok := Brand(h[:])
 	if !ok {
-		return nil, format.Errorf(0, "this is no file of boxes")
+		return nil, format.Damagedf(0, "this is no file of boxes")
 	}
 	s, w, turned := &Still{Brand: brand}, &walker{r: r, size: size}, false
 	var in func(depth int) func(b box) error
@@ -158,7 +158,7 @@ func ReadStill(r io.ReaderAt, size int64) (*Still, error) {
 	}
 	err := w.each(0, size, in(0))
 	if err == nil && s.Width == 0 {
-		err = format.Errorf(0, "the file says no size of its picture")
+		err = format.Damagedf(0, "the file says no size of its picture")
 	}
 	if turned {
 		s.Width, s.Height = s.Height, s.Width

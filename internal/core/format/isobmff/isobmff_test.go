@@ -61,7 +61,7 @@ func TestFaults(t *testing.T) {
 		"cut off":                 film[:6],
 	} {
 		_, err := read(data)
-		var at *format.Error
+		var at *format.Damaged
 		require.ErrorAs(t, err, &at, want)
 		assert.Contains(t, at.What, want)
 	}

@@ -47,17 +47,17 @@ type track struct {
 func ReadVideo(r io.ReaderAt, size int64) (*Video, error) {
 	var h [12]byte
 	if _, err := r.ReadAt(h[:], 0); err != nil {
-		return nil, format.Errorf(0, "the file is cut off in its first box")
+		return nil, format.Damagedf(0, "the file is cut off in its first box")
 	}
 	brand, ok := Brand(h[:])
 	if !ok {
-		return nil, format.Errorf(0, "this is no file of boxes")
+		return nil, format.Damagedf(0, "this is no file of boxes")
 	}
 	v := &Video{Brand: brand}
 	m := &movie{walker: walker{r: r, size: size}, video: v}
 	err := m.each(0, size, m.top)
 	if err == nil && !m.found {
-		err = format.Errorf(size, "the film has no index (moov): it is cut off, or is still being written")
+		err = format.Damagedf(size, "the film has no index (moov): it is cut off, or is still being written")
 	}
 	m.finish()
 	return v, err
@@ -80,7 +80,7 @@ func (m *movie) top(b box) error { return m.visit(b, nil, 0) }
 func (m *movie) visit(b box, t *track, depth int) error {
 	if containers[b.kind] {
 		if depth >= maxDepth {
-			return format.Errorf(b.start, "boxes lie too deep in one another")
+			return format.Damagedf(b.start, "boxes lie too deep in one another")
 		}
 		switch b.kind {
 		case "moov":

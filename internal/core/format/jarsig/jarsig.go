@@ -135,11 +135,7 @@ func read(files Files, name string) ([]byte, error) {
 		return nil, err
 	}
 	defer r.Close()
-	b, err := io.ReadAll(io.LimitReader(r, maxMetadata+1))
-	if err == nil && len(b) > maxMetadata {
-		err = fmt.Errorf("larger than %d bytes", maxMetadata)
-	}
-	return b, err
+	return format.ReadAll(r, 0, maxMetadata)
 }
 
 // sections splits a manifest. The first section is the main one; it is always
@@ -166,7 +162,7 @@ func sections(data []byte, b *budget.Budget) ([]section, error) {
 		sec := section{raw: data[start:end], attrs: attributes(data[start:end])}
 		sec.name = sec.attrs["name"]
 		if len(sec.name) > maxName {
-			return nil, format.Errorf(start, "the name of an entry has %d bytes; at most %d are possible", len(sec.name), maxName)
+			return nil, format.Damagedf(start, "the name of an entry has %d bytes; at most %d are possible", len(sec.name), maxName)
 		}
 		start = next
 		for start < len(data) && (data[start] == '\n' || data[start] == '\r') {

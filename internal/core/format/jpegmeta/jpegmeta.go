@@ -36,17 +36,17 @@ func Read(r io.ReaderAt, size int64) (Info, error) {
 	info := Info{Orientation: 1}
 	var b [4]byte
 	if _, err := r.ReadAt(b[:3], 0); err != nil || !Is(b[:3]) {
-		return info, format.Errorf(0, "this is no JPEG")
+		return info, format.Damagedf(0, "this is no JPEG")
 	}
 	at := int64(2)
 	for range maxSegments {
 		if _, err := r.ReadAt(b[:2], at); err != nil {
-			return info, format.Errorf(at, "the JPEG is cut off before its pixels")
+			return info, format.Damagedf(at, "the JPEG is cut off before its pixels")
 		}
 		marker := b[1]
 		switch {
 		case b[0] != 0xff:
-			return info, format.Errorf(at, "a marker was expected here")
+			return info, format.Damagedf(at, "a marker was expected here")
 		case marker == 0xff: // fill bytes
 			at++
 			continue
@@ -55,23 +55,23 @@ func Read(r io.ReaderAt, size int64) (Info, error) {
 			continue
 		}
 		if _, err := r.ReadAt(b[:2], at+2); err != nil {
-			return info, format.Errorf(at, "the JPEG is cut off before its pixels")
+			return info, format.Damagedf(at, "the JPEG is cut off before its pixels")
 		}
 		n := int64(binary.BigEndian.Uint16(b[:]))
 		if n < 2 || at+2+n > size {
-			return info, format.Errorf(at, "the segment %#x is cut off", marker)
+			return info, format.Damagedf(at, "the segment %#x is cut off", marker)
 		}
 		body := io.NewSectionReader(r, at+4, n-2)
 		switch {
 		case marker == 0xda: // the pixels
 			if info.Width == 0 {
-				return info, format.Errorf(at, "the JPEG has no frame header")
+				return info, format.Damagedf(at, "the JPEG has no frame header")
 			}
 			return info, ended(r, size)
 		case marker >= 0xc0 && marker <= 0xcf && marker != 0xc4 && marker != 0xc8 && marker != 0xcc:
 			var f [6]byte
 			if _, err := io.ReadFull(body, f[:]); err != nil {
-				return info, format.Errorf(at, "the frame header is cut off")
+				return info, format.Damagedf(at, "the frame header is cut off")
 			}
 			info.Depth, info.Components = int(f[0]), int(f[5])
 			info.Height, info.Width = int(binary.BigEndian.Uint16(f[1:])), int(binary.BigEndian.Uint16(f[3:]))
@@ -87,7 +87,7 @@ func Read(r io.ReaderAt, size int64) (Info, error) {
 		}
 		at += 2 + n
 	}
-	return info, format.Errorf(at, "the JPEG has too many segments before its pixels")
+	return info, format.Damagedf(at, "the JPEG has too many segments before its pixels")
 }
 
 // ended looks for the marker of the end. Some writers put bytes behind it.
@@ -98,7 +98,7 @@ func ended(r io.ReaderAt, size int64) error {
 		return err
 	}
 	if !strings.Contains(string(b), "\xff\xd9") {
-		return format.Errorf(size, "the JPEG is cut off: its end marker is missing")
+		return format.Damagedf(size, "the JPEG is cut off: its end marker is missing")
 	}
 	return nil
 }

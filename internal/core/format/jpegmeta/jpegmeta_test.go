@@ -63,7 +63,7 @@ func TestRead(t *testing.T) {
 		"before its pixels":          file(segment(0xe0, "abcd"))[:10],
 	} {
 		_, err := jpegmeta.Read(bytes.NewReader(data), int64(len(data)))
-		var at *format.Error
+		var at *format.Damaged
 		require.ErrorAs(t, err, &at, want)
 		assert.Contains(t, at.What, want)
 	}

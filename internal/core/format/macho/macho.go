@@ -127,7 +127,7 @@ type File struct {
 
 // ErrStatic is for a static library: an archive of objects where an executable
 // is expected.
-var ErrStatic = errors.New("a static library, an archive of objects")
+var ErrStatic = format.Unsupportedf(0, "a static library, an archive of objects")
 
 const magicStatic = "!<arch>\n"
 
@@ -152,7 +152,7 @@ func Is(head []byte) bool {
 // Read reads the headers of all slices from a stream. With digests, every page
 // of each slice is digested on the way, for codesign.Verify.
 //
-// Errors are *format.Error, ErrStatic, or what the stream returned.
+// Errors are *format.Damaged, ErrStatic, or what the stream returned.
 func Read(r io.Reader, digests bool, b *budget.Budget) (*File, error) {
 	return read(&stream{r: bufio.NewReaderSize(r, 64<<10), digests: digests, budget: b})
 }
@@ -163,13 +163,13 @@ func read(s *stream) (*File, error) {
 	}
 	head, err := s.r.Peek(8)
 	if err != nil {
-		return nil, format.Errorf(0, "a Mach-O header is cut off after %d bytes", len(head))
+		return nil, format.Damagedf(0, "a Mach-O header is cut off after %d bytes", len(head))
 	}
 	if string(head) == magicStatic {
 		return nil, ErrStatic
 	}
 	if !Is(head) {
-		return nil, format.Errorf(0, "not a Mach-O file: it begins with % x", head[:4])
+		return nil, format.Damagedf(0, "not a Mach-O file: it begins with % x", head[:4])
 	}
 	f := &File{}
 	if m := binary.BigEndian.Uint32(head); m != magicFat && m != fat64 {
@@ -292,7 +292,7 @@ func (s *stream) take(n int) ([]byte, error) {
 	_, _ = s.sink().Write(b.Bytes())
 	if err != nil {
 		if errors.Is(err, io.EOF) {
-			return nil, format.Errorf(at, "cut off: %d bytes expected, %d there", n, got)
+			return nil, format.Damagedf(at, "cut off: %d bytes expected, %d there", n, got)
 		}
 		return nil, err
 	}
@@ -301,12 +301,12 @@ func (s *stream) take(n int) ([]byte, error) {
 
 func (s *stream) skipTo(offset int64) error {
 	if offset < s.pos {
-		return format.Errorf(offset, "slices overlap each other or the header")
+		return format.Damagedf(offset, "slices overlap each other or the header")
 	}
 	n, err := io.CopyN(s.sink(), s.r, offset-s.pos)
 	s.pos += n
 	if errors.Is(err, io.EOF) {
-		return format.Errorf(s.pos, "cut off: a slice should begin at byte %#x", offset)
+		return format.Damagedf(s.pos, "cut off: a slice should begin at byte %#x", offset)
 	}
 	return err
 }
@@ -319,7 +319,7 @@ func (s *stream) fatHeader() ([]int64, error) {
 	be := binary.BigEndian
 	wide, n := be.Uint32(h) == fat64, int(be.Uint32(h[4:]))
 	if n == 0 {
-		return nil, format.Errorf(4, "a universal file without slices")
+		return nil, format.Damagedf(4, "a universal file without slices")
 	}
 	var offsets []int64
 	for range n {
@@ -336,7 +336,7 @@ func (s *stream) fatHeader() ([]int64, error) {
 			off = be.Uint64(a[8:])
 		}
 		if off > 1<<40 {
-			return nil, format.Errorf(s.pos, "a slice claims to begin at byte %#x", off)
+			return nil, format.Damagedf(s.pos, "a slice claims to begin at byte %#x", off)
 		}
 		offsets = append(offsets, int64(off))
 	}
@@ -368,7 +368,7 @@ func (s *stream) slice(base int64) (Slice, error) {
 		if string(h[:8]) == magicStatic {
 			return sl, ErrStatic
 		}
-		return sl, format.Errorf(base, "a slice does not begin with a Mach-O header")
+		return sl, format.Damagedf(base, "a slice does not begin with a Mach-O header")
 	}
 	sl.CPU = cpuName(le.Uint32(h[4:]), le.Uint32(h[8:]))
 	sl.FileType = le.Uint32(h[12:])
@@ -376,7 +376,7 @@ func (s *stream) slice(base int64) (Slice, error) {
 	sl.ExtensionSafe = le.Uint32(h[24:])&flagExtensionSafe != 0
 	count, size := le.Uint32(h[16:]), le.Uint32(h[20:])
 	if size > maxCommands {
-		return sl, format.Errorf(base+20, "load commands of %d bytes, more than any linker writes", size)
+		return sl, format.Damagedf(base+20, "load commands of %d bytes, more than any linker writes", size)
 	}
 	start := s.pos
 	cmds, err := s.take(int(size))
@@ -385,11 +385,11 @@ func (s *stream) slice(base int64) (Slice, error) {
 	}
 	for i := range count {
 		if len(cmds) < 8 {
-			return sl, format.Errorf(s.pos, "load command %d of %d is cut off", i+1, count)
+			return sl, format.Damagedf(s.pos, "load command %d of %d is cut off", i+1, count)
 		}
 		n := le.Uint32(cmds[4:])
 		if n < 8 || int64(n) > int64(len(cmds)) {
-			return sl, format.Errorf(start+int64(size)-int64(len(cmds)), "load command %d claims %d bytes", i+1, n)
+			return sl, format.Damagedf(start+int64(size)-int64(len(cmds)), "load command %d claims %d bytes", i+1, n)
 		}
 		if err := s.budget.Keep(64); err != nil {
 			return sl, err

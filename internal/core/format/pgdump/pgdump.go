@@ -116,10 +116,10 @@ const maxStatement = 20_000
 func Parse(src string) (*Schema, error) {
 	p := &parser{lexer: lexer{s: src, start: true}, schema: &Schema{}, relations: map[string]*Relation{}, functions: map[string]*Function{}, path: "public"}
 	if strings.HasPrefix(src, "PGDMP") {
-		return nil, format.Errorf(0, "this is a dump in the custom form; expected a plain one (pg_dump --schema-only --format=plain)")
+		return nil, format.Damagedf(0, "this is a dump in the custom form; expected a plain one (pg_dump --schema-only --format=plain)")
 	}
 	if strings.IndexByte(src, 0) >= 0 {
-		return nil, format.Errorf(strings.IndexByte(src, 0), "this is no text")
+		return nil, format.Damagedf(strings.IndexByte(src, 0), "this is no text")
 	}
 	if m := dumpedFrom.FindStringSubmatch(src); m != nil {
 		p.schema.Version, _ = strconv.Atoi(m[1])
@@ -142,7 +142,7 @@ func Parse(src string) (*Schema, error) {
 		}
 	}
 	if seen == 0 || len(p.schema.Relations)+len(p.schema.Functions)+len(p.schema.Roles) == 0 {
-		return nil, format.Errorf(0, "there is no table, view or function in it; expected the output of pg_dump --schema-only")
+		return nil, format.Damagedf(0, "there is no table, view or function in it; expected the output of pg_dump --schema-only")
 	}
 	return p.schema, nil
 }

@@ -96,7 +96,7 @@ func TestStatements(t *testing.T) {
 	}
 	for src, what := range map[string]string{"": "there is no table", "PGDMP\x01": "custom form", "a\x00b": "no text", "SELECT 1;": "there is no table"} {
 		_, err := pgdump.Parse(src)
-		var at *format.Error
+		var at *format.Damaged
 		require.ErrorAs(t, err, &at)
 		assert.Contains(t, at.What, what)
 	}
@@ -137,9 +137,9 @@ func FuzzParse(f *testing.F) {
 	f.Fuzz(func(t *testing.T, src string) {
 		s, err := pgdump.Parse(src)
 		if err != nil {
-			var at *format.Error
+			var at *format.Damaged
 			if !errors.As(err, &at) {
-				t.Fatalf("%v is no format.Error", err)
+				t.Fatalf("%v is no format.Damaged", err)
 			}
 			return
 		}

@@ -26,7 +26,7 @@ const trailerSize = 32
 
 func parseBinary(data []byte, b *budget.Budget) (*Value, error) {
 	if len(data) < 8+trailerSize {
-		return nil, format.Errorf(0, "a binary property list of %d bytes is cut off", len(data))
+		return nil, format.Damagedf(0, "a binary property list of %d bytes is cut off", len(data))
 	}
 	be := binary.BigEndian
 	at := len(data) - trailerSize
@@ -34,10 +34,10 @@ func parseBinary(data []byte, b *budget.Budget) (*Value, error) {
 	r := &binaryReader{data: data, offSize: int(t[6]), refSize: int(t[7]), count: be.Uint64(t[8:]), open: make(map[uint64]bool), scalars: make(map[uint64]*Value), budget: b}
 	top, table := be.Uint64(t[16:]), be.Uint64(t[24:])
 	if r.offSize < 1 || r.offSize > 8 || r.refSize < 1 || r.refSize > 8 {
-		return nil, format.Errorf(int64(at), "offsets of %d and references of %d bytes", r.offSize, r.refSize)
+		return nil, format.Damagedf(int64(at), "offsets of %d and references of %d bytes", r.offSize, r.refSize)
 	}
 	if table < 8 || table > uint64(at) || r.count > (uint64(at)-table)/uint64(r.offSize) {
-		return nil, format.Errorf(int64(at), "the offset table does not fit in the file")
+		return nil, format.Damagedf(int64(at), "the offset table does not fit in the file")
 	}
 	r.table = data[table:at]
 	return r.object(top, 0)
@@ -64,18 +64,18 @@ func (r *binaryReader) object(ref uint64, depth int) (*Value, error) {
 
 func (r *binaryReader) read(ref uint64, depth int) (*Value, error) {
 	if ref >= r.count {
-		return nil, format.Errorf(int64(len(r.data)-trailerSize), "reference to object %d of %d", ref, r.count)
+		return nil, format.Damagedf(int64(len(r.data)-trailerSize), "reference to object %d of %d", ref, r.count)
 	}
 	off := number(r.table[ref*uint64(r.offSize):][:r.offSize])
 	if off < 8 || off >= uint64(len(r.data)-trailerSize) {
-		return nil, format.Errorf(int64(len(r.data)-trailerSize), "object %d lies outside the file", ref)
+		return nil, format.Damagedf(int64(len(r.data)-trailerSize), "object %d lies outside the file", ref)
 	}
 	at := int64(off)
 	if err := r.budget.Keep(valueSize); err != nil {
 		return nil, err
 	}
 	if depth > maxDepth {
-		return nil, format.Errorf(at, "nested deeper than %d levels", maxDepth)
+		return nil, format.Damagedf(at, "nested deeper than %d levels", maxDepth)
 	}
 	v := &Value{Offset: at}
 	marker := r.data[at]
@@ -83,7 +83,7 @@ func (r *binaryReader) read(ref uint64, depth int) (*Value, error) {
 	low := int(marker & 0x0f)
 	take := func(n int) ([]byte, error) {
 		if n > len(body) {
-			return nil, format.Errorf(at, "a value of %d bytes is cut off", n)
+			return nil, format.Damagedf(at, "a value of %d bytes is cut off", n)
 		}
 		return body[:n], nil
 	}
@@ -94,7 +94,7 @@ func (r *binaryReader) read(ref uint64, depth int) (*Value, error) {
 			v.Kind, v.Bool = Boolean, low == 0x9
 			return v, nil
 		}
-		return nil, format.Errorf(at, "unknown marker %#02x", marker)
+		return nil, format.Damagedf(at, "unknown marker %#02x", marker)
 	case 0x1: // integer of 1<<low bytes; 16 bytes hold unsigned 64-bit numbers
 		b, err := take(1 << low)
 		if err != nil {
@@ -114,7 +114,7 @@ func (r *binaryReader) read(ref uint64, depth int) (*Value, error) {
 		case 8:
 			f = math.Float64frombits(binary.BigEndian.Uint64(b))
 		default:
-			return nil, format.Errorf(at, "a real number of %d bytes", len(b))
+			return nil, format.Damagedf(at, "a real number of %d bytes", len(b))
 		}
 		if marker>>4 == 0x3 {
 			v.Kind, v.Time = Date, epoch(f)
@@ -133,14 +133,14 @@ func (r *binaryReader) read(ref uint64, depth int) (*Value, error) {
 	n := uint64(low)
 	if low == 0x0f { // the count follows as an integer object
 		if len(body) < 1 || body[0]>>4 != 1 || len(body) < 1+1<<(body[0]&0x0f) {
-			return nil, format.Errorf(at, "a count is cut off")
+			return nil, format.Damagedf(at, "a count is cut off")
 		}
 		w := 1 << (body[0] & 0x0f)
 		n = number(body[1 : 1+w])
 		body = body[1+w:]
 	}
 	if n > uint64(len(body)) {
-		return nil, format.Errorf(at, "a value claims %d items, more than fit", n)
+		return nil, format.Damagedf(at, "a value claims %d items, more than fit", n)
 	}
 	return v, r.sized(v, marker>>4, int(n), body, ref, depth)
 }
@@ -157,7 +157,7 @@ func (r *binaryReader) sized(v *Value, kind byte, n int, body []byte, ref uint64
 		v.Kind, v.Str = String, string(body[:n])
 	case 0x6:
 		if 2*n > len(body) {
-			return format.Errorf(v.Offset, "a string of %d units is cut off", n)
+			return format.Damagedf(v.Offset, "a string of %d units is cut off", n)
 		}
 		if err := r.budget.Keep(2 * n); err != nil {
 			return err
@@ -178,10 +178,10 @@ func (r *binaryReader) sized(v *Value, kind byte, n int, body []byte, ref uint64
 			width = 2
 		}
 		if n*r.refSize*width > len(body) {
-			return format.Errorf(v.Offset, "a collection claims %d items, more than fit", n)
+			return format.Damagedf(v.Offset, "a collection claims %d items, more than fit", n)
 		}
 		if r.open[ref] {
-			return format.Errorf(v.Offset, "a collection contains itself")
+			return format.Damagedf(v.Offset, "a collection contains itself")
 		}
 		r.open[ref] = true
 		defer delete(r.open, ref)
@@ -207,14 +207,14 @@ func (r *binaryReader) sized(v *Value, kind byte, n int, body []byte, ref uint64
 				return err
 			}
 			if key.Kind != String {
-				return format.Errorf(key.Offset, "a dictionary key is a %s, not a string", key.Kind)
+				return format.Damagedf(key.Offset, "a dictionary key is a %s, not a string", key.Kind)
 			}
 			val, err := r.object(at(n+i), depth+1)
 			if err != nil {
 				return err
 			}
 			if len(key.Str) > maxKey {
-				return format.Errorf(key.Offset, "a key of %d bytes", len(key.Str))
+				return format.Damagedf(key.Offset, "a key of %d bytes", len(key.Str))
 			}
 			if err := r.budget.Keep(entrySize); err != nil {
 				return err
@@ -222,7 +222,7 @@ func (r *binaryReader) sized(v *Value, kind byte, n int, body []byte, ref uint64
 			v.Put(key.Str, val)
 		}
 	default:
-		return format.Errorf(v.Offset, "unknown marker %#02x", r.data[v.Offset])
+		return format.Damagedf(v.Offset, "unknown marker %#02x", r.data[v.Offset])
 	}
 	return nil
 }

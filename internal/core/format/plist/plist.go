@@ -82,7 +82,7 @@ const valueSize, entrySize = 232, 80
 // maxKey bounds one key of a dictionary, in bytes.
 const maxKey = 4 << 10
 
-// Parse reads a property list in either encoding. Errors are *format.Error, or
+// Parse reads a property list in either encoding. Errors are *format.Damaged, or
 // *budget.Spent for one that takes more work or memory than its size is worth.
 func Parse(data []byte, b *budget.Budget) (*Value, Encoding, error) {
 	b = b.Part(len(data))
@@ -91,7 +91,7 @@ func Parse(data []byte, b *budget.Budget) (*Value, Encoding, error) {
 		return v, Binary, err
 	}
 	if text := bytes.TrimLeft(bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")), " \t\r\n"); len(text) > 0 && text[0] != '<' && text[0] != 0xfe && text[0] != 0xff {
-		return nil, XML, format.Errorf(int64(len(data)-len(text)), "this is neither form of a property list")
+		return nil, XML, format.Damagedf(int64(len(data)-len(text)), "this is neither form of a property list")
 	}
 	v, err := parseXML(data, b)
 	return v, XML, err

@@ -12,7 +12,7 @@ import (
 // ParseStrings reads the text form of a strings table, "key" = "value"; with
 // comments, in UTF-8 or in UTF-16 with a byte-order mark.
 //
-// Errors are *format.Error, or *budget.Spent.
+// Errors are *format.Damaged, or *budget.Spent.
 func ParseStrings(data []byte, b *budget.Budget) (map[string]string, error) {
 	b = b.Part(len(data))
 	p := &textReader{s: decodeText(data)}
@@ -37,7 +37,7 @@ func ParseStrings(data []byte, b *budget.Budget) (map[string]string, error) {
 			p.space()
 		}
 		if p.at >= len(p.s) || p.s[p.at] != ';' {
-			return nil, format.Errorf(int64(p.at), "a semicolon is missing after %.60q", key)
+			return nil, format.Damagedf(int64(p.at), "a semicolon is missing after %.60q", key)
 		}
 		p.at++
 		if err := b.Keep(entrySize + len(key) + len(val)); err != nil {
@@ -98,7 +98,7 @@ func (p *textReader) skip(found, extra, all int) {
 // token reads a quoted string, or a bare word.
 func (p *textReader) token() (string, error) {
 	if p.at >= len(p.s) {
-		return "", format.Errorf(int64(p.at), "the strings table is cut off")
+		return "", format.Damagedf(int64(p.at), "the strings table is cut off")
 	}
 	if p.s[p.at] != '"' {
 		end := p.at
@@ -106,7 +106,7 @@ func (p *textReader) token() (string, error) {
 			end++
 		}
 		if end == p.at {
-			return "", format.Errorf(int64(p.at), "expected a quoted string, found %q", p.s[p.at])
+			return "", format.Damagedf(int64(p.at), "expected a quoted string, found %q", p.s[p.at])
 		}
 		word := p.s[p.at:end]
 		p.at = end
@@ -133,5 +133,5 @@ func (p *textReader) token() (string, error) {
 			b.WriteByte(c)
 		}
 	}
-	return "", format.Errorf(int64(p.at), "a quoted string is not closed")
+	return "", format.Damagedf(int64(p.at), "a quoted string is not closed")
 }

@@ -21,7 +21,7 @@ type xmlReader struct {
 
 func parseXML(data []byte, b *budget.Budget) (*Value, error) {
 	if len(bytes.TrimSpace(data)) == 0 {
-		return nil, format.Errorf(0, "the property list is empty")
+		return nil, format.Damagedf(0, "the property list is empty")
 	}
 	r := &xmlReader{dec: xml.NewDecoder(bytes.NewReader(data)), budget: b}
 	// The document type names an entity-free DTD; nothing is fetched, and
@@ -37,11 +37,11 @@ func parseXML(data []byte, b *budget.Budget) (*Value, error) {
 			continue
 		}
 		if start.Name.Local != "plist" {
-			return nil, format.Errorf(r.dec.InputOffset(), "not a property list: the root element is %.60q", start.Name.Local)
+			return nil, format.Damagedf(r.dec.InputOffset(), "not a property list: the root element is %.60q", start.Name.Local)
 		}
 		v, err := r.next(0)
 		if err == nil && v == nil {
-			err = format.Errorf(r.dec.InputOffset(), "the property list holds no value")
+			err = format.Damagedf(r.dec.InputOffset(), "the property list holds no value")
 		}
 		return v, err
 	}
@@ -57,9 +57,9 @@ func (r *xmlReader) token() (xml.Token, error) {
 	}
 	var syntax *xml.SyntaxError
 	if errors.Is(err, io.EOF) || errors.As(err, &syntax) && syntax.Msg == "unexpected EOF" {
-		return nil, format.Errorf(r.dec.InputOffset(), "the property list is cut off")
+		return nil, format.Damagedf(r.dec.InputOffset(), "the property list is cut off")
 	}
-	return nil, format.Errorf(r.dec.InputOffset(), "not valid XML: %v", err)
+	return nil, format.Damagedf(r.dec.InputOffset(), "not valid XML: %v", err)
 }
 
 // next reads the next value; nil when the enclosing element ends first.
@@ -76,7 +76,7 @@ func (r *xmlReader) next(depth int) (*Value, error) {
 			return nil, nil
 		case xml.CharData:
 			if len(bytes.TrimSpace(t)) > 0 {
-				return nil, format.Errorf(r.dec.InputOffset(), "text %.20q outside a value", strings.TrimSpace(string(t)))
+				return nil, format.Damagedf(r.dec.InputOffset(), "text %.20q outside a value", strings.TrimSpace(string(t)))
 			}
 		}
 	}
@@ -88,7 +88,7 @@ func (r *xmlReader) value(start xml.StartElement, depth int) (*Value, error) {
 		return nil, err
 	}
 	if depth > maxDepth {
-		return nil, format.Errorf(at, "nested deeper than %d levels", maxDepth)
+		return nil, format.Damagedf(at, "nested deeper than %d levels", maxDepth)
 	}
 	v := &Value{Offset: at}
 	switch start.Name.Local {
@@ -132,10 +132,10 @@ func (r *xmlReader) value(start xml.StartElement, depth int) (*Value, error) {
 		v.Kind = Data
 		v.Bytes, err = base64.StdEncoding.DecodeString(strings.Join(strings.Fields(text), ""))
 	default:
-		return nil, format.Errorf(at, "unknown element %.60q", start.Name.Local)
+		return nil, format.Damagedf(at, "unknown element %.60q", start.Name.Local)
 	}
 	if err != nil {
-		return nil, format.Errorf(at, "%.60q is not %s", trimmed, v.Kind.Noun())
+		return nil, format.Damagedf(at, "%.60q is not %s", trimmed, v.Kind.Noun())
 	}
 	return v, nil
 }
@@ -150,19 +150,19 @@ func (r *xmlReader) dict(v *Value, depth int) error {
 		switch t := tok.(type) {
 		case xml.EndElement:
 			if have {
-				return format.Errorf(r.dec.InputOffset(), "the key %.60q has no value", key)
+				return format.Damagedf(r.dec.InputOffset(), "the key %.60q has no value", key)
 			}
 			return nil
 		case xml.StartElement:
 			if t.Name.Local == "key" {
 				if have {
-					return format.Errorf(r.dec.InputOffset(), "the key %.60q has no value", key)
+					return format.Damagedf(r.dec.InputOffset(), "the key %.60q has no value", key)
 				}
 				if key, err = r.text(); err != nil {
 					return err
 				}
 				if len(key) > maxKey {
-					return format.Errorf(r.dec.InputOffset(), "a key of %d bytes", len(key))
+					return format.Damagedf(r.dec.InputOffset(), "a key of %d bytes", len(key))
 				}
 				if err := r.budget.Keep(entrySize + len(key)); err != nil {
 					return err
@@ -171,7 +171,7 @@ func (r *xmlReader) dict(v *Value, depth int) error {
 				continue
 			}
 			if !have {
-				return format.Errorf(r.dec.InputOffset(), "a %.60s in a dictionary without a key", t.Name.Local)
+				return format.Damagedf(r.dec.InputOffset(), "a %.60s in a dictionary without a key", t.Name.Local)
 			}
 			val, err := r.value(t, depth+1)
 			if err != nil {
@@ -199,7 +199,7 @@ func (r *xmlReader) text() (string, error) {
 		case xml.EndElement:
 			return b.String(), nil
 		case xml.StartElement:
-			return "", format.Errorf(r.dec.InputOffset(), "an element %.60q is inside a text", t.Name.Local)
+			return "", format.Damagedf(r.dec.InputOffset(), "an element %.60q is inside a text", t.Name.Local)
 		}
 	}
 }

@@ -5,13 +5,13 @@ import (
 	"compress/flate"
 	"compress/zlib"
 	"encoding/binary"
-	"errors"
 	"fmt"
 	"hash/crc32"
 	"image"
 	"image/png"
 	"io"
 
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/motif"
 )
 
@@ -42,19 +42,16 @@ func Colors(m *image.NRGBA) int {
 // the iOS packer rewrites pictures: red and blue swapped, and deflated without a
 // header. The error tells why a picture cannot be decoded.
 func Decode(r io.Reader, most int) (image.Image, error) {
-	data, err := io.ReadAll(io.LimitReader(r, maxBytes+1))
+	data, err := format.ReadAll(r, 0, maxBytes)
 	if err != nil {
 		return nil, err
-	}
-	if len(data) > maxBytes {
-		return nil, errors.New("the picture is too large to be decoded")
 	}
 	info, err := Read(bytes.NewReader(data))
 	if err != nil {
 		return nil, err
 	}
 	if int64(info.Width)*int64(info.Height)*int64(max(info.Depth, 8)/8) > int64(most) {
-		return nil, errors.New("the picture is too large to be decoded")
+		return nil, format.TooMuchf(16, "%d x %d pixels are more than are decoded", info.Width, info.Height)
 	}
 	if info.Crushed {
 		if data, err = plain(data, most); err != nil {
@@ -82,7 +79,7 @@ func plain(data []byte, most int) ([]byte, error) {
 	for at := 8; at+12 <= len(data); {
 		n := int(binary.BigEndian.Uint32(data[at:]))
 		if n < 0 || n > len(data)-at-12 {
-			return nil, errors.New("a chunk of the PNG is cut off")
+			return nil, format.Damagedf(at, "a chunk of the PNG is cut off")
 		}
 		switch string(data[at+4 : at+8]) {
 		case "IHDR":

@@ -9,8 +9,6 @@ import (
 	"bufio"
 	"bytes"
 	"encoding/binary"
-	"errors"
-	"fmt"
 	"io"
 
 	"regola.example/regola/internal/core/format"
@@ -39,14 +37,16 @@ func Read(r io.Reader) (Info, error) {
 	br := bufio.NewReader(r)
 	var head [8]byte
 	if _, err := io.ReadFull(br, head[:]); err != nil || !Is(head[:]) {
-		return Info{}, errors.New("not a PNG file")
+		return Info{}, format.Damagedf(0, "not a PNG file")
 	}
 	var info Info
 	seen := false
+	at := int64(8) // of the next chunk
 	for chunks := 0; chunks < 4096; chunks++ {
 		if _, err := io.ReadFull(br, head[:]); err != nil {
-			return info, errors.New("the PNG is cut off before its pixels")
+			return info, format.Damagedf(at, "the PNG is cut off before its pixels")
 		}
+		length := int64(binary.BigEndian.Uint32(head[:]))
 		size, kind := binary.BigEndian.Uint32(head[:]), string(head[4:])
 		switch kind {
 		case "IHDR", "CgBI": // CgBI stands before IHDR in PNGs that the iOS packer rewrote
@@ -56,10 +56,10 @@ func Read(r io.Reader) (Info, error) {
 			}
 			var b [13]byte
 			if size != 13 {
-				return info, fmt.Errorf("a PNG header of %d bytes, 13 expected", size)
+				return info, format.Damagedf(at, "a PNG header of %d bytes, 13 expected", size)
 			}
 			if _, err := io.ReadFull(br, b[:]); err != nil {
-				return info, errors.New("the PNG is cut off in its header")
+				return info, format.Damagedf(at, "the PNG is cut off in its header")
 			}
 			info.Width, info.Height = int(binary.BigEndian.Uint32(b[:])), int(binary.BigEndian.Uint32(b[4:]))
 			info.Depth = int(b[8])
@@ -74,21 +74,22 @@ func Read(r io.Reader) (Info, error) {
 		case "iCCP":
 			name, err := br.Peek(int(min(size, 79)))
 			if err != nil {
-				return info, errors.New("the PNG is cut off in its colour profile")
+				return info, format.Damagedf(at, "the PNG is cut off in its colour profile")
 			}
 			name, _, _ = bytes.Cut(name, []byte{0})
 			info.Profile = string(name)
 		case "IDAT", "IEND":
 			if !seen {
-				return info, errors.New("the PNG has no header chunk")
+				return info, format.Damagedf(at, "the PNG has no header chunk")
 			}
 			return info, nil
 		}
 		if _, err := io.CopyN(io.Discard, br, int64(size)+4); err != nil {
-			return info, errors.New("the PNG is cut off before its pixels")
+			return info, format.Damagedf(at, "the PNG is cut off before its pixels")
 		}
+		at += 12 + length
 	}
-	return info, errors.New("the PNG has too many chunks before its pixels")
+	return info, format.TooMuchf(at, "the PNG has too many chunks before its pixels")
 }
 
 // Whole follows the chunks of a file to its end without reading them. The error
@@ -98,19 +99,19 @@ func Whole(r io.ReaderAt, size int64) error {
 	at := int64(len(signature))
 	for range 1 << 20 {
 		if at+12 > size {
-			return format.Errorf(size, "the PNG is cut off: its end chunk (IEND) is missing")
+			return format.Damagedf(size, "the PNG is cut off: its end chunk (IEND) is missing")
 		}
 		if _, err := r.ReadAt(head[:], at); err != nil {
 			return err
 		}
 		n := int64(binary.BigEndian.Uint32(head[:]))
 		if n > size-at-12 {
-			return format.Errorf(at, "the chunk %q claims %d bytes, and the file ends after %d", head[4:], n, size-at-8)
+			return format.Damagedf(at, "the chunk %q claims %d bytes, and the file ends after %d", head[4:], n, size-at-8)
 		}
 		if string(head[4:]) == "IEND" {
 			return nil
 		}
 		at += 12 + n
 	}
-	return format.Errorf(at, "the PNG has too many chunks")
+	return format.Damagedf(at, "the PNG has too many chunks")
 }

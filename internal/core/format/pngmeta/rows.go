@@ -4,13 +4,13 @@ import (
 	"bufio"
 	"bytes"
 	"encoding/binary"
-	"errors"
 	"fmt"
 	"image"
 	"io"
 
 	"github.com/klauspost/compress/flate"
 
+	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/thumb"
 )
 
@@ -46,7 +46,7 @@ func OneColor(r io.Reader) (bool, error) {
 
 // ErrForm is the error of a picture whose rows cannot be read one after another: one
 // that is interlaced, of fewer than 8 bits, or in the form of the iOS packer.
-var ErrForm = errors.New("a PNG of this form is not read by rows")
+var ErrForm = format.Unsupportedf(8, "a PNG of this form is not read by rows")
 
 // Shrink makes a copy of a picture that is no larger than w by h pixels, row by row.
 // The picture has at most so many pixels.
@@ -57,7 +57,7 @@ func Shrink(r io.Reader, w, h int, most int64) (*image.RGBA, error) {
 	}
 	defer p.Close()
 	if int64(p.width)*int64(p.height) > most {
-		return nil, fmt.Errorf("%d x %d pixels are more than are decoded", p.width, p.height)
+		return nil, format.TooMuchf(16, "%d x %d pixels are more than are decoded", p.width, p.height)
 	}
 	if p.kind == 3 || p.clear { // a palette, or a colour that is transparent
 		return nil, ErrForm
@@ -132,7 +132,7 @@ func openRows(r io.Reader) (*rows, error) {
 	packed := bufio.NewReaderSize(chunks, 32<<10)
 	var form [2]byte
 	if _, err := io.ReadFull(packed, form[:]); err != nil || form[0]&0xf != 8 || form[1]&0x20 != 0 || (uint(form[0])<<8|uint(form[1]))%31 != 0 {
-		return nil, errors.New("the pixels are no zlib stream")
+		return nil, format.Damagedf(33, "the pixels are no zlib stream")
 	}
 	p.clear = chunks.clear
 	p.z = flate.NewReader(packed)

@@ -52,7 +52,7 @@ func Parse(data []byte, b *budget.Budget) (*Manifest, error) {
 		return nil, err
 	}
 	if root.Kind != plist.Dict {
-		return nil, format.Errorf(root.Offset, "the root is %s, not a dictionary", root.Kind.Noun())
+		return nil, format.Damagedf(root.Offset, "the root is %s, not a dictionary", root.Kind.Noun())
 	}
 	m := &Manifest{}
 	for _, twice := range root.Twice {

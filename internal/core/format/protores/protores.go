@@ -26,7 +26,7 @@ func Fields(msg []byte, base int, visit func(num protowire.Number, b []byte, n u
 	for off := 0; off < len(msg); {
 		num, typ, n := protowire.ConsumeTag(msg[off:])
 		if n < 0 {
-			return format.Errorf(base+off, "damaged protobuf tag")
+			return format.Damagedf(base+off, "damaged protobuf tag")
 		}
 		off += n
 		var err error
@@ -34,27 +34,27 @@ func Fields(msg []byte, base int, visit func(num protowire.Number, b []byte, n u
 		case protowire.BytesType:
 			b, m := protowire.ConsumeBytes(msg[off:])
 			if m < 0 {
-				return format.Errorf(base+off, "protobuf field %d is cut off", num)
+				return format.Damagedf(base+off, "protobuf field %d is cut off", num)
 			}
 			err = visit(num, b, 0, base+off+m-len(b))
 			n = m
 		case protowire.VarintType:
 			v, m := protowire.ConsumeVarint(msg[off:])
 			if m < 0 {
-				return format.Errorf(base+off, "protobuf field %d is cut off", num)
+				return format.Damagedf(base+off, "protobuf field %d is cut off", num)
 			}
 			err = visit(num, nil, v, base+off)
 			n = m
 		case protowire.Fixed32Type:
 			v, m := protowire.ConsumeFixed32(msg[off:])
 			if m < 0 {
-				return format.Errorf(base+off, "protobuf field %d is cut off", num)
+				return format.Damagedf(base+off, "protobuf field %d is cut off", num)
 			}
 			err = visit(num, nil, uint64(v), base+off)
 			n = m
 		default:
 			if n = protowire.ConsumeFieldValue(num, typ, msg[off:]); n < 0 {
-				return format.Errorf(base+off, "damaged protobuf field %d", num)
+				return format.Damagedf(base+off, "damaged protobuf field %d", num)
 			}
 		}
 		if err != nil {
@@ -67,13 +67,13 @@ func Fields(msg []byte, base int, visit func(num protowire.Number, b []byte, n u
 
 // ParseXML reads an XmlNode and returns its element.
 //
-// Errors are *format.Error, or *budget.Spent for one that takes more work or
+// Errors are *format.Damaged, or *budget.Spent for one that takes more work or
 // memory than its size is worth.
 func ParseXML(data []byte, b *budget.Budget) (*resource.Element, error) {
 	p := &document{b.Part(len(data))}
 	e, err := p.node(data, 0, 0)
 	if err == nil && (e == nil || e.Name == "") {
-		err = format.Errorf(0, "the document has no element")
+		err = format.Damagedf(0, "the document has no element")
 	}
 	return e, err
 }
@@ -83,7 +83,7 @@ type document struct{ budget *budget.Budget }
 
 func (p *document) node(msg []byte, base, depth int) (e *resource.Element, err error) {
 	if depth > resource.MaxXMLDepth {
-		return nil, format.Errorf(base, "elements nest deeper than %d", resource.MaxXMLDepth)
+		return nil, format.Damagedf(base, "elements nest deeper than %d", resource.MaxXMLDepth)
 	}
 	line := 0
 	err = Fields(msg, base, func(num protowire.Number, b []byte, _ uint64, at int) error {

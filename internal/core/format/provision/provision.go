@@ -37,7 +37,7 @@ type Profile struct {
 
 // Parse reads a profile.
 //
-// Errors are those of the envelope, or *format.Error of the list inside.
+// Errors are those of the envelope, or *format.Damaged of the list inside.
 func Parse(data []byte, b *budget.Budget) (*Profile, error) {
 	p7, err := cms.Parse(data)
 	if err != nil {
@@ -48,7 +48,7 @@ func Parse(data []byte, b *budget.Budget) (*Profile, error) {
 		return nil, fmt.Errorf("the property list inside cannot be read: %w", err)
 	}
 	if root.Kind != plist.Dict {
-		return nil, fmt.Errorf("the property list inside is %s, not a dictionary", root.Kind.Noun())
+		return nil, format.Damagedf(root.Offset, "the property list inside is %s, not a dictionary", root.Kind.Noun())
 	}
 	// A value of another kind would pass for one that is not there, and make another kind of
 	// profile of this one.
@@ -59,7 +59,7 @@ func Parse(data []byte, b *budget.Budget) (*Profile, error) {
 		{"Entitlements", plist.Dict}, {"CreationDate", plist.Date}, {"ExpirationDate", plist.Date}, {"DeveloperCertificates", plist.Array},
 		{"ProvisionedDevices", plist.Array}, {"ProvisionsAllDevices", plist.Boolean}} {
 		if v := root.Get(k.key); v != nil && v.Kind != k.kind {
-			return nil, format.Errorf(v.Offset, "%s is %s, not %s", k.key, v.Kind.Noun(), k.kind.Noun())
+			return nil, format.Damagedf(v.Offset, "%s is %s, not %s", k.key, v.Kind.Noun(), k.kind.Noun())
 		}
 	}
 	p := &Profile{

@@ -45,16 +45,16 @@ func (c Chunk) Body() []byte { return c.Data[len(c.Header):] }
 // bytes that are really there.
 func NextChunk(file []byte, offset int) (Chunk, error) {
 	if offset < 0 || len(file)-offset < 8 {
-		return Chunk{}, format.Errorf(offset, "cut off inside a chunk header")
+		return Chunk{}, format.Damagedf(offset, "cut off inside a chunk header")
 	}
 	b := file[offset:]
 	header := int(binary.LittleEndian.Uint16(b[2:]))
 	size := binary.LittleEndian.Uint32(b[4:])
 	if header < 8 || int64(size) < int64(header) {
-		return Chunk{}, format.Errorf(offset, "chunk with header of %d and size of %d bytes", header, size)
+		return Chunk{}, format.Damagedf(offset, "chunk with header of %d and size of %d bytes", header, size)
 	}
 	if int64(size) > int64(len(b)) {
-		return Chunk{}, format.Errorf(offset, "chunk claims %d bytes, %d are left", size, len(b))
+		return Chunk{}, format.Damagedf(offset, "chunk claims %d bytes, %d are left", size, len(b))
 	}
 	return Chunk{
 		Type:   binary.LittleEndian.Uint16(b),

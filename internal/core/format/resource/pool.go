@@ -23,20 +23,20 @@ type Pool struct {
 // ParsePool reads a string pool chunk.
 func ParsePool(c Chunk, b *budget.Budget) (*Pool, error) {
 	if c.Type != ChunkStringPool {
-		return nil, format.Errorf(c.Offset, "expected a string pool, found chunk type %#04x", c.Type)
+		return nil, format.Damagedf(c.Offset, "expected a string pool, found chunk type %#04x", c.Type)
 	}
 	if len(c.Header) < 28 {
-		return nil, format.Errorf(c.Offset, "string pool header of %d bytes, 28 expected", len(c.Header))
+		return nil, format.Damagedf(c.Offset, "string pool header of %d bytes, 28 expected", len(c.Header))
 	}
 	le := binary.LittleEndian
 	count, flags, start := le.Uint32(c.Header[8:]), le.Uint32(c.Header[16:]), le.Uint32(c.Header[20:])
 	if int64(count)*4 > int64(len(c.Body())) {
-		return nil, format.Errorf(c.Offset, "string pool claims %d strings, more than fit", count)
+		return nil, format.Damagedf(c.Offset, "string pool claims %d strings, more than fit", count)
 	}
 	p := &Pool{offsets: c.Body()[:count*4], utf8: flags&0x100 != 0, decoded: make(map[uint32]string)}
 	if count > 0 {
 		if int64(start) > int64(len(c.Data)) {
-			return nil, format.Errorf(c.Offset, "string data starts outside the pool")
+			return nil, format.Damagedf(c.Offset, "string data starts outside the pool")
 		}
 		p.strings = c.Data[start:]
 	}

@@ -47,14 +47,14 @@ type typeChunk struct {
 	short   bool // offsets of 16 bits
 }
 
-// Parse indexes a table. Errors are *format.Error.
+// Parse indexes a table. Errors are *format.Damaged.
 func Parse(data []byte, b *budget.Budget) (*Table, error) {
 	root, err := resource.NextChunk(data, 0)
 	if err != nil {
 		return nil, err
 	}
 	if root.Type != resource.ChunkTable {
-		return nil, format.Errorf(0, "not a resource table: chunk type %#04x", root.Type)
+		return nil, format.Damagedf(0, "not a resource table: chunk type %#04x", root.Type)
 	}
 	t := &Table{budget: b.Part(len(data)), found: map[uint32][]resource.Item{}}
 	for at := len(root.Header); at < len(root.Data); {
@@ -105,7 +105,7 @@ func (t *Table) step(n int) bool {
 func parsePackage(c resource.Chunk, b *budget.Budget) (*Package, error) {
 	le := binary.LittleEndian
 	if len(c.Header) < 284 {
-		return nil, format.Errorf(c.Offset, "package header of %d bytes, 284 expected", len(c.Header))
+		return nil, format.Damagedf(c.Offset, "package header of %d bytes, 284 expected", len(c.Header))
 	}
 	p := &Package{ID: uint8(le.Uint32(c.Header[8:])), Name: name16(c.Header[12:268]), byID: make(map[uint8][]typeChunk)}
 	typeStrings, keyStrings := int(le.Uint32(c.Header[268:])), int(le.Uint32(c.Header[276:]))
@@ -145,12 +145,12 @@ func parsePackage(c resource.Chunk, b *budget.Budget) (*Package, error) {
 func parseType(c resource.Chunk) (uint8, typeChunk, error) {
 	le := binary.LittleEndian
 	if len(c.Header) < 20+28 {
-		return 0, typeChunk{}, format.Errorf(c.Offset, "type header of %d bytes, 48 expected", len(c.Header))
+		return 0, typeChunk{}, format.Damagedf(c.Offset, "type header of %d bytes, 48 expected", len(c.Header))
 	}
 	id, flags := c.Header[8], c.Header[9]
 	count, start := le.Uint32(c.Header[12:]), le.Uint32(c.Header[16:])
 	if int64(start) > int64(len(c.Data)) || int64(start) < int64(len(c.Header)) {
-		return 0, typeChunk{}, format.Errorf(c.Offset, "the entries of a type start outside it")
+		return 0, typeChunk{}, format.Damagedf(c.Offset, "the entries of a type start outside it")
 	}
 	tc := typeChunk{
 		config: parseConfig(c.Header[20:]),
@@ -165,7 +165,7 @@ func parseType(c resource.Chunk) (uint8, typeChunk, error) {
 	}
 	tc.entries = c.Data[len(c.Header):start]
 	if int64(count)*width > int64(len(tc.entries)) {
-		return 0, typeChunk{}, format.Errorf(c.Offset, "a type claims %d entries, more than fit", count)
+		return 0, typeChunk{}, format.Damagedf(c.Offset, "a type claims %d entries, more than fit", count)
 	}
 	return id, tc, nil
 }

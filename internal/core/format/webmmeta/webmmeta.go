@@ -36,13 +36,13 @@ func Read(r io.ReaderAt, size int64) (Info, error) {
 	if n, err := r.ReadAt(b, 0); err != nil && err != io.EOF {
 		return Info{}, err
 	} else if !Is(b[:n]) {
-		return Info{}, format.Errorf(0, "this is no WebM")
+		return Info{}, format.Damagedf(0, "this is no WebM")
 	}
 	p := &parser{scale: 1e6}
 	p.read(b, 0)
 	info := Info{Width: p.width, Height: p.height, Duration: time.Duration(min(p.length*float64(p.scale), 1e18))}
 	if info.Width == 0 {
-		return info, format.Errorf(int64(len(b)), "the film says no size of its pictures")
+		return info, format.Damagedf(int64(len(b)), "the film says no size of its pictures")
 	}
 	return info, nil
 }

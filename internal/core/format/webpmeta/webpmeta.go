@@ -31,21 +31,21 @@ func Read(r io.ReaderAt, size int64) (Info, error) {
 	var b [30]byte
 	n, _ := r.ReadAt(b[:], 0)
 	if !Is(b[:n]) {
-		return info, format.Errorf(0, "this is no WebP")
+		return info, format.Damagedf(0, "this is no WebP")
 	}
 	if n < len(b) {
-		return info, format.Errorf(size, "the WebP is cut off in its header")
+		return info, format.Damagedf(size, "the WebP is cut off in its header")
 	}
 	le := binary.LittleEndian
 	switch string(b[12:16]) {
 	case "VP8 ":
 		if b[23] != 0x9d || b[24] != 0x01 || b[25] != 0x2a {
-			return info, format.Errorf(23, "the start of a key frame was expected here")
+			return info, format.Damagedf(23, "the start of a key frame was expected here")
 		}
 		info.Width, info.Height = int(le.Uint16(b[26:])&0x3fff), int(le.Uint16(b[28:])&0x3fff)
 	case "VP8L":
 		if b[20] != 0x2f {
-			return info, format.Errorf(20, "the signature of a lossless picture was expected here")
+			return info, format.Damagedf(20, "the signature of a lossless picture was expected here")
 		}
 		v := le.Uint32(b[21:])
 		info.Width, info.Height = int(v&0x3fff)+1, int(v>>14&0x3fff)+1
@@ -56,7 +56,7 @@ func Read(r io.ReaderAt, size int64) (Info, error) {
 		info.Width = int(le.Uint32(b[24:])&0xffffff) + 1
 		info.Height = int(uint32(b[27])|uint32(b[28])<<8|uint32(b[29])<<16) + 1
 	default:
-		return info, format.Errorf(12, "a chunk of pixels was expected here, this is %q", b[12:16])
+		return info, format.Damagedf(12, "a chunk of pixels was expected here, this is %q", b[12:16])
 	}
 	if string(b[12:16]) == "VP8X" && !info.Animated {
 		if err := frame(r, size, info); err != nil {
@@ -64,7 +64,7 @@ func Read(r io.ReaderAt, size int64) (Info, error) {
 		}
 	}
 	if claimed := int64(le.Uint32(b[4:])) + 8; claimed > size {
-		return info, format.Errorf(size, "the WebP is cut off: it claims %d bytes and has %d", claimed, size)
+		return info, format.Damagedf(size, "the WebP is cut off: it claims %d bytes and has %d", claimed, size)
 	}
 	return info, nil
 }
@@ -80,7 +80,7 @@ func frame(r io.ReaderAt, size int64, canvas Info) error {
 	at := int64(30)
 	for range maxChunks {
 		if n, _ := r.ReadAt(b[:], at); n < len(b) {
-			return format.Errorf(min(at, size), "the WebP is cut off before its pixels")
+			return format.Damagedf(min(at, size), "the WebP is cut off before its pixels")
 		}
 		var w, h int
 		switch string(b[:4]) {
@@ -95,9 +95,9 @@ func frame(r io.ReaderAt, size int64, canvas Info) error {
 			continue
 		}
 		if w != canvas.Width || h != canvas.Height {
-			return format.Errorf(at, "the pixels are %d x %d, the canvas is %d x %d", w, h, canvas.Width, canvas.Height)
+			return format.Damagedf(at, "the pixels are %d x %d, the canvas is %d x %d", w, h, canvas.Width, canvas.Height)
 		}
 		return nil
 	}
-	return format.Errorf(at, "the WebP has too many chunks before its pixels")
+	return format.Damagedf(at, "the WebP has too many chunks before its pixels")
 }

@@ -93,14 +93,14 @@ func Scan(r io.ReaderAt, size int64) (*Archive, error) {
 		return nil, err
 	}
 	if dirSize > maxDirectory {
-		return nil, format.Errorf(a.Directory, "a central directory of %d bytes, at most %d are read", dirSize, maxDirectory)
+		return nil, format.Damagedf(a.Directory, "a central directory of %d bytes, at most %d are read", dirSize, maxDirectory)
 	}
 	if a.Directory < 0 || a.Directory+dirSize > a.End {
-		return nil, format.Errorf(a.End, "the central directory lies outside the archive: the file is cut off or damaged")
+		return nil, format.Damagedf(a.End, "the central directory lies outside the archive: the file is cut off or damaged")
 	}
 	dir := make([]byte, dirSize)
 	if _, err := r.ReadAt(dir, a.Directory); err != nil {
-		return nil, format.Errorf(a.Directory, "the central directory cannot be read: %v", err)
+		return nil, format.Damagedf(a.Directory, "the central directory cannot be read: %v", err)
 	}
 	if err := a.entries(dir, count); err != nil {
 		return nil, err
@@ -114,7 +114,7 @@ func (a *Archive) findEnd() (count uint64, dirSize int64, err error) {
 	le := binary.LittleEndian
 	tail := make([]byte, min(a.Size, 22+0xffff))
 	if _, err := a.r.ReadAt(tail, a.Size-int64(len(tail))); err != nil && !errors.Is(err, io.EOF) {
-		return 0, 0, format.Errorf(a.Size, "the end of the archive cannot be read: %v", err)
+		return 0, 0, format.Damagedf(a.Size, "the end of the archive cannot be read: %v", err)
 	}
 	at := -1
 	for i := len(tail) - 22; i >= 0; i-- {
@@ -124,7 +124,7 @@ func (a *Archive) findEnd() (count uint64, dirSize int64, err error) {
 		}
 	}
 	if at < 0 {
-		return 0, 0, format.Errorf(a.Size, "no end record: this is no ZIP archive, or it is cut off")
+		return 0, 0, format.Damagedf(a.Size, "no end record: this is no ZIP archive, or it is cut off")
 	}
 	end := tail[at:]
 	a.End = a.Size - int64(len(tail)) + int64(at)
@@ -148,15 +148,15 @@ func (a *Archive) findEnd() (count uint64, dirSize int64, err error) {
 	at64 := le.Uint64(loc[8:])
 	var rec [56]byte
 	if at64 > uint64(a.End) {
-		return 0, 0, format.Errorf(a.End-20, "the 64-bit end record lies outside the archive")
+		return 0, 0, format.Damagedf(a.End-20, "the 64-bit end record lies outside the archive")
 	}
 	if _, err := a.r.ReadAt(rec[:], int64(at64)); err != nil || le.Uint32(rec[:]) != sigEnd64 {
-		return 0, 0, format.Errorf(int64(at64), "the 64-bit end record is damaged")
+		return 0, 0, format.Damagedf(int64(at64), "the 64-bit end record is damaged")
 	}
 	a.fault("zip64", "", "the archive uses the 64-bit extension")
 	size64, dir64 := le.Uint64(rec[40:]), le.Uint64(rec[48:])
 	if size64 > uint64(a.Size) || dir64 > uint64(a.Size) {
-		return 0, 0, format.Errorf(int64(at64), "the central directory lies outside the archive")
+		return 0, 0, format.Damagedf(int64(at64), "the central directory lies outside the archive")
 	}
 	a.Directory = int64(dir64)
 	return le.Uint64(rec[32:]), int64(size64), nil
@@ -175,11 +175,11 @@ func (a *Archive) entries(dir []byte, count uint64) error {
 	var total uint64
 	for len(dir) >= 46 && le.Uint32(dir) == sigCentral {
 		if len(a.Entries) >= MaxEntries {
-			return format.Errorf(at, "more than %d entries", MaxEntries)
+			return format.Damagedf(at, "more than %d entries", MaxEntries)
 		}
 		n, x, c := int(le.Uint16(dir[28:])), int(le.Uint16(dir[30:])), int(le.Uint16(dir[32:]))
 		if 46+n+x+c > len(dir) {
-			return format.Errorf(at, "an entry of the central directory is cut off")
+			return format.Damagedf(at, "an entry of the central directory is cut off")
 		}
 		e := &Entry{
 			Name: string(dir[46 : 46+n]), Flags: le.Uint16(dir[8:]), Method: le.Uint16(dir[10:]), CRC: le.Uint32(dir[16:]),
@@ -190,17 +190,17 @@ func (a *Archive) entries(dir []byte, count uint64) error {
 		}
 		e.extra64(dir[46+n : 46+n+x])
 		if e.Compressed < 0 || e.Size < 0 || e.Header < 0 {
-			return format.Errorf(at, "the entry %q claims more bytes than exist", e.Name)
+			return format.Damagedf(at, "the entry %q claims more bytes than exist", e.Name)
 		}
 		if total += uint64(e.Size); total > MaxTotal {
-			return format.Errorf(at, "the archive claims to hold more than %d GiB", int64(MaxTotal)>>30)
+			return format.Damagedf(at, "the archive claims to hold more than %d GiB", int64(MaxTotal)>>30)
 		}
 		a.Entries = append(a.Entries, e)
 		step := 46 + n + x + c
 		dir, at = dir[step:], at+int64(step)
 	}
 	if uint64(len(a.Entries)) != count && uint64(len(a.Entries))&0xffff != count {
-		return format.Errorf(a.End, "the archive announces %d entries, its directory holds %d", count, len(a.Entries))
+		return format.Damagedf(a.End, "the archive announces %d entries, its directory holds %d", count, len(a.Entries))
 	}
 	return nil
 }
@@ -331,7 +331,7 @@ func (e *Entry) local() (int64, error) {
 	n, _ := e.archive.r.ReadAt(h[:], e.Header) // n tells what is there
 	le := binary.LittleEndian
 	if n < 30 || le.Uint32(h[:]) != sigLocal {
-		return 0, format.Errorf(e.Header, "no local header")
+		return 0, format.Damagedf(e.Header, "no local header")
 	}
 	name := int(le.Uint16(h[26:]))
 	var local []byte
@@ -339,7 +339,7 @@ func (e *Entry) local() (int64, error) {
 		local = h[30 : 30+name]
 	} else if local = make([]byte, name); name > 0 {
 		if _, err := e.archive.r.ReadAt(local, e.Header+30); err != nil {
-			return 0, format.Errorf(e.Header, "the local header is cut off")
+			return 0, format.Damagedf(e.Header, "the local header is cut off")
 		}
 	}
 	if string(local) != e.Name {
@@ -378,15 +378,15 @@ func unsafeName(name string) bool {
 func (e *Entry) DataOffset() (int64, error) {
 	var h [30]byte
 	if _, err := e.archive.r.ReadAt(h[:], e.Header); err != nil {
-		return 0, format.Errorf(e.Header, "the local header of %q is cut off", e.Name)
+		return 0, format.Damagedf(e.Header, "the local header of %q is cut off", e.Name)
 	}
 	le := binary.LittleEndian
 	if le.Uint32(h[:]) != sigLocal {
-		return 0, format.Errorf(e.Header, "no local header for %q where the directory says", e.Name)
+		return 0, format.Damagedf(e.Header, "no local header for %q where the directory says", e.Name)
 	}
 	at := e.Header + 30 + int64(le.Uint16(h[26:])) + int64(le.Uint16(h[28:]))
 	if at+e.Compressed > e.archive.Directory {
-		return 0, format.Errorf(e.Header, "the bytes of %q reach into the central directory", e.Name)
+		return 0, format.Damagedf(e.Header, "the bytes of %q reach into the central directory", e.Name)
 	}
 	return at, nil
 }
@@ -404,7 +404,7 @@ func (e *Entry) Raw() (*io.SectionReader, error) {
 // against the directory when the end is reached.
 func (e *Entry) Open() (io.ReadCloser, error) {
 	if e.Flags&flagEncrypted != 0 {
-		return nil, errors.New("the entry is encrypted")
+		return nil, format.Unsupportedf(e.Header, "the entry is encrypted")
 	}
 	raw, err := e.Raw()
 	if err != nil {
@@ -419,7 +419,7 @@ func (e *Entry) Open() (io.ReadCloser, error) {
 			return nil, err
 		}
 	default:
-		return nil, fmt.Errorf("the entry is compressed by method %d, which is not read", e.Method)
+		return nil, format.Unsupportedf(e.Header, "the entry is compressed by method %d, which is not read", e.Method)
 	}
 	return c, nil
 }
@@ -481,13 +481,13 @@ func (c *checked) Read(p []byte) (int, error) {
 	c.n += int64(n)
 	switch {
 	case c.n > c.entry.Size:
-		return n, fmt.Errorf("it holds more than the %d bytes that the directory states", c.entry.Size)
+		return n, format.Damagedf(c.entry.Size, "it holds more than the %d bytes that the directory states", c.entry.Size)
 	case !errors.Is(err, io.EOF):
 		return n, err
 	case c.n < c.entry.Size:
 		return n, io.ErrUnexpectedEOF
 	case c.sum.Sum32() != c.entry.CRC:
-		return n, errors.New("its checksum does not fit its contents")
+		return n, format.Damagedf(c.n, "its checksum does not fit its contents")
 	}
 	return n, err
 }

@@ -58,7 +58,7 @@ func (f *Fetcher) All(ctx context.Context, addresses []string) ([]*Answer, error
 	out := make([]*Answer, len(addresses))
 	client := f.client()
 	defer client.CloseIdleConnections()
-	err := work.Few(ctx, len(addresses), atOnce, func(i int) { out[i] = f.one(ctx, client, addresses[i]) })
+	err := work.EachOf(ctx, len(addresses), atOnce, func(i int) { out[i] = f.one(ctx, client, addresses[i]) })
 	return out, err
 }
 

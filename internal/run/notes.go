@@ -9,6 +9,7 @@ import (
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/submission"
 	"regola.example/regola/internal/core/tables"
+	"regola.example/regola/internal/core/work"
 )
 
 // notes are what some rulebooks say beside facts, with the environment of what they say.
@@ -32,7 +33,7 @@ func (r *Runner) noting(s *store.Store) (*notes, error) {
 func (r *Runner) Warm(platform string) {
 	for _, s := range r.stores {
 		if s.Platform == platform {
-			go func() { _, _ = r.notes[s.ID]() }()
+			work.Ahead(func() { _, _ = r.notes[s.ID]() })
 		}
 	}
 }

@@ -71,7 +71,7 @@ func openBy(ctx context.Context, files []string, open func(file string) (*facts.
 	const atOnce = 2 // each holds its files
 	pkgs := make([]*facts.Package, len(files))
 	errs := make([]error, len(files))
-	if err := work.Few(ctx, len(files), atOnce, func(i int) { pkgs[i], errs[i] = open(files[i]) }); err != nil {
+	if err := work.EachOf(ctx, len(files), atOnce, func(i int) { pkgs[i], errs[i] = open(files[i]) }); err != nil {
 		return nil, err
 	}
 	var problems place.Problems

@@ -366,7 +366,7 @@ func (r *Runner) CheckAll(ctx context.Context, jobs []Job, done func(i int, res 
 	ready := make([]*outcome, len(jobs))
 	var mu sync.Mutex
 	next := 0
-	return work.Few(ctx, len(jobs), maxJobs, func(i int) {
+	return work.EachOf(ctx, len(jobs), maxJobs, func(i int) {
 		res, err := r.Check(ctx, jobs[i])
 		mu.Lock()
 		defer mu.Unlock()

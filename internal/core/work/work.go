@@ -1,5 +1,5 @@
-// Package work spreads work over the cores. It is the one place where the core
-// starts goroutines for lists of things to do.
+// Package work spreads work over the cores. It is the one place where the core starts
+// goroutines.
 package work
 
 import (
@@ -13,11 +13,11 @@ import (
 // start. It returns when all are done; a context that ends keeps further ones
 // from starting, and is the error.
 func Each(ctx context.Context, n int, do func(i int)) error {
-	return Few(ctx, n, runtime.GOMAXPROCS(0), do)
+	return EachOf(ctx, n, runtime.GOMAXPROCS(0), do)
 }
 
-// Few is Each with at most so many at once, for work that holds much memory.
-func Few(ctx context.Context, n, most int, do func(i int)) error {
+// EachOf is Each with at most so many at once, for work that holds much memory.
+func EachOf(ctx context.Context, n, most int, do func(i int)) error {
 	most = min(most, n, runtime.GOMAXPROCS(0))
 	if most <= 1 {
 		for i := range n {
@@ -39,4 +39,15 @@ func Few(ctx context.Context, n, most int, do func(i int)) error {
 	}
 	wg.Wait()
 	return ctx.Err()
+}
+
+// Ahead begins to do something beside what is done meanwhile, and gives the function that
+// waits for its end.
+func Ahead(do func()) (wait func()) {
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		do()
+	}()
+	return func() { <-done }
 }

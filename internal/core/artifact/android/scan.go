@@ -167,15 +167,13 @@ func (r *reader) visit(e *files.Entry, check *jarsig.Check, wanted map[string]bo
 	}
 	// The scanner reads as far as it needs; the digest takes the rest too.
 	pr, pw := io.Pipe()
-	done := make(chan struct{})
-	go func() {
-		defer close(done)
+	wait := work.Ahead(func() {
 		readLibrary(l, pr)
 		_, _ = io.Copy(io.Discard, pr)
-	}()
+	})
 	out.fault = check.Verify(e.Name, io.TeeReader(src, pw), buf)
 	pw.Close()
-	<-done
+	wait()
 	return out
 }
 

@@ -2,10 +2,10 @@ package ios
 
 import (
 	"cmp"
+	"context"
 	"errors"
 	"fmt"
 	"path"
-	"runtime"
 	"slices"
 	"strings"
 
@@ -13,6 +13,7 @@ import (
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/macho"
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/work"
 )
 
 // executables takes what begin reads: the executable of every bundle, each
@@ -93,6 +94,7 @@ func (r *reader) code(b *facts.Bundle) {
 
 // reading is an executable that is being read.
 type reading struct {
+	name string
 	done chan struct{}
 	file *macho.File
 	err  error
@@ -124,24 +126,22 @@ func (r *reader) begin() {
 	}
 	slices.SortStableFunc(names, func(a, b string) int { return cmp.Compare(size(b), size(a)) })
 	r.begun = map[string]*reading{}
-	queue := make(chan *reading, len(names))
-	order := map[*reading]string{}
+	var queue []*reading
 	for _, n := range names {
 		if r.begun[n] == nil {
-			x := &reading{done: make(chan struct{})}
-			r.begun[n], order[x] = x, n
-			queue <- x
+			x := &reading{name: n, done: make(chan struct{})}
+			r.begun[n] = x
+			queue = append(queue, x)
 		}
 	}
-	close(queue)
-	for range min(atOnce, runtime.GOMAXPROCS(0)) {
-		go func() {
-			for x := range queue {
-				x.file, x.err = r.readCode(order[x])
-				close(x.done)
-			}
-		}()
-	}
+	// Readers end with the run; somebody waits for each of them.
+	work.Ahead(func() {
+		_ = work.EachOf(context.WithoutCancel(r.tree.Budget.Context()), len(queue), atOnce, func(i int) {
+			x := queue[i]
+			x.file, x.err = r.readCode(x.name)
+			close(x.done)
+		})
+	})
 }
 
 // macho waits for an executable that begin has begun to read.

@@ -63,14 +63,11 @@ func (r *reader) digestAhead() (wait func()) {
 		ahead = append(ahead, e)
 	}
 	slices.SortFunc(ahead, func(a, b *files.Entry) int { return cmp.Compare(b.Size, a.Size) })
-	done := make(chan struct{})
-	go func() {
-		defer close(done)
+	return work.Ahead(func() {
 		_ = work.Each(r.tree.Budget.Context(), len(ahead), func(i int) {
 			_, _ = ahead[i].SHA256(make([]byte, 64<<10)) // what does not unpack is reported by the seal
 		})
-	}()
-	return func() { <-done }
+	})
 }
 
 // readElsewhere are the extensions of files that other readers unpack whole.

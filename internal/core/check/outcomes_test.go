@@ -81,14 +81,28 @@ func TestOutcomes(t *testing.T) {
 		}
 		again("two stages")
 		d := j.Dossier
-		n := 0
 		for _, part := range []any{&d.Account, &d.Contact, &d.Answers, &d.Review, &d.Release, &d.Confirmed, &d.Waivers} {
 			seed.Perturb(part, func(path string) {
-				if n++; n%3 == 0 {
-					again(fmt.Sprintf("%T%s", part, path))
-				}
+				again(fmt.Sprintf("%T%s", part, path))
 			})
 		}
 	}
 	seed.Golden(t, "outcomes.txt", r.String())
+}
+
+// TestSince holds which duties are new against an older package.
+func TestSince(t *testing.T) {
+	old, _ := judged.Of(t, "demo/sound", "demo/sound/build/terrafuoco.aab")
+	now, _ := judged.Of(t, "demo/sound", "demo/faulty/build/terrafuoco.aab", "demo/faulty/build/Terrafuoco.ipa")
+	var r seed.Record
+	lines := func(list []*check.Duty) (out []any) {
+		for _, d := range list {
+			out = append(out, fmt.Sprintf("%s %s because %s at %s: %s %v", d.State, d.What, d.Because, d.At, d.Write, d.Stores))
+		}
+		return out
+	}
+	r.Whole("all", lines(now.Duties()), nil)
+	r.Whole("since", lines(check.Since(now.Duties(), old)), nil)
+	r.Whole("since itself", lines(check.Since(now.Duties(), now)), nil)
+	seed.Golden(t, "since.txt", r.String())
 }

@@ -1,6 +1,8 @@
 package engine
 
 import (
+	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -9,6 +11,8 @@ import (
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/types"
+
+	"regola.example/regola/internal/seed"
 )
 
 // typed types a condition over a list of numbers and a text.
@@ -85,4 +89,38 @@ func TestTyped(t *testing.T) {
 	var none *Typed
 	assert.Nil(t, none.get("x"))
 	assert.Nil(t, (&Typed{}).get("x"))
+}
+
+// TestCodecDamaged holds what is made of conditions with one byte changed: a dot for none,
+// a letter for one that is read as another.
+func TestCodecDamaged(t *testing.T) {
+	var out strings.Builder
+	for _, text := range conditions[:3] {
+		a := typed(t, text)
+		data, err := encode(a, usedTypes(a))
+		require.NoError(t, err)
+		for _, by := range []byte{1, 2, 0x40, 0x80, 0xff} {
+			for i := range data {
+				changed := slices.Clone(data)
+				changed[i] ^= by
+				b := decode(changed)
+				if b == nil {
+					out.WriteByte('.')
+					continue
+				}
+				if again, err := encode(b, usedTypes(b)); err != nil {
+					out.WriteByte('x')
+				} else if string(again) == string(data) {
+					out.WriteByte('=')
+				} else {
+					out.WriteByte("abcdefghijklmnopqrstuvw"[len(again)%23])
+				}
+			}
+			out.WriteByte('\n')
+		}
+		for n := range data {
+			assert.Nil(t, decode(data[:n]), "cut to %d", n)
+		}
+	}
+	seed.Golden(t, "codec.txt", out.String())
 }

@@ -146,7 +146,7 @@ func TestOddFacts(t *testing.T) {
 			}
 			s.Prepare()
 			for _, p := range programs {
-				for _, g := range p.Run(check.See(s, on), nil).Gaps {
+				for _, g := range p.Run(check.NewEvalContext(s, on), nil).Gaps {
 					if strings.Contains(g.What, "could not be evaluated") {
 						failed[p.Rule.ID] = g.What
 					}

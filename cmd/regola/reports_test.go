@@ -358,8 +358,8 @@ func TestBase(t *testing.T) {
 
 	for text, want := range map[string]string{
 		"base: ../none":  "c/dossier.yaml:2:7: there is no dossier in ",
-		"base: ../c":     "c/dossier.yaml:2:7: the dossier stands on itself",
-		"base: ../d":     "d/dossier.yaml:2:7: the dossier stands on itself",
+		"base: ../c":     "c/dossier.yaml:2:7: the dossier is its own base",
+		"base: ../d":     "d/dossier.yaml:2:7: the dossier is its own base",
 		"base: /etc":     "c/dossier.yaml:2:7: the base is no relative path",
 		"base: [a]":      "expected a text",
 		"base: ../wrong": `wrong/dossier.yaml:2:1: unknown key "kidn"`,

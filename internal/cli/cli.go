@@ -23,9 +23,9 @@ import (
 	"golang.org/x/term"
 
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/spell"
-	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/core/sanitize"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/rulebooks"
 )
@@ -227,7 +227,7 @@ func commandNames(root *cobra.Command) []string {
 // unknownCommand says which command was probably meant.
 func unknownCommand(name string, root *cobra.Command) error {
 	fix := `run "regola --help" for the commands`
-	if near := spell.Nearest(name, commandNames(root)); near != "" {
+	if near := didyoumean.Nearest(name, commandNames(root)); near != "" {
 		fix = fmt.Sprintf("did you mean %q? %s", near, fix)
 	}
 	return usageError(fmt.Sprintf("there is no command %q", name), fix)
@@ -239,7 +239,7 @@ func flagError(c *cobra.Command, err error) error {
 	if word, ok := strings.CutPrefix(err.Error(), "unknown flag: --"); ok {
 		var names []string
 		c.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
-		if near := spell.Nearest(word, names); near != "" {
+		if near := didyoumean.Nearest(word, names); near != "" {
 			fix = fmt.Sprintf("did you mean %q? %s", "--"+near, fix)
 		}
 	}
@@ -260,9 +260,9 @@ func (e *env) complain(err error) {
 			fmt.Fprintf(e.err, "and %s\n", report.Count(len(all)-i, "more problem", "more problems"))
 			break
 		}
-		fmt.Fprintf(e.err, "regola: %s\n", visible.Text(strings.TrimSpace(p.Error())))
+		fmt.Fprintf(e.err, "regola: %s\n", sanitize.Text(strings.TrimSpace(p.Error())))
 		if p.Fix != "" {
-			fmt.Fprintf(e.err, "  fix  %s\n", visible.Text(p.Fix))
+			fmt.Fprintf(e.err, "  fix  %s\n", sanitize.Text(p.Fix))
 		}
 	}
 	if n := len(all); n > 1 {
@@ -292,8 +292,8 @@ func problemsOf(err error) (all place.Problems) {
 
 // look finds out how text may be laid out on a stream. Colour is for terminals
 // only, and for those who did not switch it off with NO_COLOR.
-func (e *env) look(w io.Writer) report.Look {
-	l := report.Look{Color: e.color == "always", Width: e.width, ASCII: !utf8Locale()}
+func (e *env) look(w io.Writer) report.Style {
+	l := report.Style{Color: e.color == "always", Width: e.width, ASCII: !utf8Locale()}
 	if n, err := strconv.Atoi(os.Getenv("COLUMNS")); err == nil && n > 0 && l.Width == 0 {
 		l.Width = n
 	}
@@ -381,7 +381,7 @@ func oneOf(flag, value string, choices []string) error {
 		}
 	}
 	fix := "the choices are: " + strings.Join(choices, ", ")
-	if near := spell.Nearest(value, choices); near != "" {
+	if near := didyoumean.Nearest(value, choices); near != "" {
 		fix = fmt.Sprintf("did you mean %q? %s", near, "The choices are: "+strings.Join(choices, ", "))
 	}
 	return usageError(fmt.Sprintf("%s: %q is not a choice", flag, value), fix)

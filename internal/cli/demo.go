@@ -17,7 +17,7 @@ import (
 	"regola.example/regola/demo"
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 )
@@ -108,14 +108,14 @@ func writeDemo(folder string) error {
 			return err
 		}
 		target := filepath.Join(folder, filepath.FromSlash(path.Clean(name)))
-		old, err := regular.Read(target, int64(len(data)))
+		old, err := safeopen.Read(target, int64(len(data)))
 		switch {
 		case err == nil && bytes.Equal(old, data):
 			return nil
 		case err == nil:
 			return &place.Problem{At: place.Place{File: target}, What: "this file is there already and is not the demo's", Fix: "choose another folder, or move the file away"}
 		case !errors.Is(err, fs.ErrNotExist):
-			return &place.Problem{At: place.Place{File: target}, What: "the demo cannot be written here: " + regular.Problem(target, err, "").What, Fix: "choose another folder"}
+			return &place.Problem{At: place.Place{File: target}, What: "the demo cannot be written here: " + safeopen.Problem(target, err, "").What, Fix: "choose another folder"}
 		}
 		missing = append(missing, file{target, data})
 		return nil

@@ -74,7 +74,7 @@ languages and answers it lacks.`,
 	}
 	c.Flags().StringVar(&out, "out", ".", "the `FOLDER` of the dossier")
 	c.Flags().StringVar(&name, "name", "", "the app's `NAME` (the packages' by default)")
-	c.Flags().StringVar(&locale, "language", "", "the `LANGUAGE` that stands in for all others, such as en-GB (the packages' by default)")
+	c.Flags().StringVar(&locale, "language", "", "the default `LANGUAGE` of the pages, such as en-GB (the packages' by default)")
 	c.Flags().StringVar(&on, "on", "", "by the rules of a `DAY`, such as 2027-09-01 (today by default)")
 	return c
 }

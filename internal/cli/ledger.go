@@ -12,10 +12,10 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/ledger"
-	"regola.example/regola/internal/core/regular"
-	"regola.example/regola/internal/core/spell"
+	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 )
@@ -39,7 +39,7 @@ update brings.`,
 func dossierJob(args []string, folder string) (run.Job, error) {
 	job, err := input(args, folder, false)
 	if err == nil && job.Dossier == "" {
-		err = usageError("a ledger lies beside a dossier, and there is none here", "go to its folder, or name it with --dossier")
+		err = usageError("a ledger belongs to a dossier, and there is none here", "go to its folder, or name it with --dossier")
 	}
 	return job, err
 }
@@ -68,7 +68,7 @@ func (e *env) ledgerRecord() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			events, err := run.Record(judged.Pairs, res, judged.Dossier, func(file string) (string, error) { return regular.SHA256(c.Context(), file) })
+			events, err := run.Record(judged.Pairs, res, judged.Dossier, func(file string) (string, error) { return safeopen.SHA256(c.Context(), file) })
 			if err != nil {
 				return err
 			}
@@ -288,7 +288,7 @@ func somewhere(about string, was *ledger.Release, rules []string) error {
 		names = rules
 	}
 	fix := fmt.Sprintf("the release %s (%s) has nothing of that kind; --about behaviour is for what is none of the others", was.Version, was.Build)
-	if near := spell.Nearest(key, names); near != "" {
+	if near := didyoumean.Nearest(key, names); near != "" {
 		fix = fmt.Sprintf("did you mean %q?", kind+":"+near)
 	} else if len(names) > 0 {
 		fix = "it has, for example, " + kind + ":" + names[0]
@@ -308,9 +308,9 @@ func (e *env) texts(what string, list []string) ([]string, error) {
 	read := false
 	for i, text := range list {
 		if name, ok := strings.CutPrefix(text, "@"); ok {
-			data, err := regular.Read(name, maxSaid)
+			data, err := safeopen.Read(name, maxSaid)
 			if err != nil {
-				return nil, regular.Problem(name, err, "name the file with the text behind @")
+				return nil, safeopen.Problem(name, err, "name the file with the text behind @")
 			}
 			text = string(data)
 		} else if text == "-" {

@@ -9,8 +9,8 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/report"
 )
 
@@ -116,9 +116,9 @@ or --strict it is decided anew.`,
 // eachResult goes through the results in some files.
 func eachResult(files []string, known func(string) *rulebook.Rule, f func(*report.Item) error, end func(*report.Held)) error {
 	for _, name := range files {
-		r, _, err := regular.Open(name)
+		r, _, err := safeopen.Open(name)
 		if err != nil {
-			return regular.Problem(name, err, "check the path")
+			return safeopen.Problem(name, err, "check the path")
 		}
 		err = report.EachResult(name, bufio.NewReaderSize(r, 1<<20), known, f, end)
 		r.Close()

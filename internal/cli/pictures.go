@@ -16,7 +16,7 @@ import (
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 )
@@ -83,7 +83,7 @@ func (e *env) pictures(c *cobra.Command, folders, onlyStores []string, on day.Da
 	for _, f := range folders {
 		info, err := os.Stat(f)
 		if err != nil {
-			return x, regular.Problem(f, err, "name the folder of the pictures")
+			return x, safeopen.Problem(f, err, "name the folder of the pictures")
 		}
 		if !info.IsDir() {
 			return x, &place.Problem{At: place.Place{File: f}, What: "this is no folder", Fix: "name the folder in which the picture lies"}
@@ -147,9 +147,9 @@ func sortInto(dir string, x report.Pictures) error {
 }
 
 func copyFile(from, to string) error {
-	in, _, err := regular.Open(from)
+	in, _, err := safeopen.Open(from)
 	if err != nil {
-		return regular.Problem(from, err, "it was there a moment ago")
+		return safeopen.Problem(from, err, "it was there a moment ago")
 	}
 	defer in.Close()
 	out, err := os.OpenFile(to, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)

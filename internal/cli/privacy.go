@@ -10,11 +10,11 @@ import (
 
 	"regola.example/regola/internal/core/artifact"
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/evidence"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/signs"
-	"regola.example/regola/internal/core/spell"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 )
@@ -23,7 +23,7 @@ func (e *env) privacyCommand() *cobra.Command {
 	var manifest, bundle, format, folder, on string
 	c := &cobra.Command{
 		Use:   "privacy [DOSSIER|PACKAGE]",
-		Short: "Show what each store hears about data, and what packages point to",
+		Short: "Show what each store is told about data, and what packages point to",
 		Long: `Of a dossier: the form on data of each store, as it follows from answers: data: in
 dossier.yaml, who collects each kind, what in the packages points to it, and what
 the packages point to and the sheet leaves out.
@@ -92,7 +92,7 @@ the developer's to choose: each missing one is marked, never guessed.`,
 					paths = append(paths, b.Path)
 				}
 				fix := "the bundles are: " + strings.Join(paths, ", ")
-				if near := spell.Nearest(bundle, paths); near != "" {
+				if near := didyoumean.Nearest(bundle, paths); near != "" {
 					fix = fmt.Sprintf("did you mean %q? %s", near, "The bundles are: "+strings.Join(paths, ", "))
 				}
 				return usageError(fmt.Sprintf("there is no bundle %q in the app", bundle), fix)

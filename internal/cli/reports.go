@@ -13,7 +13,7 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 	"regola.example/regola/internal/sheet"
@@ -55,7 +55,7 @@ func (e *env) open(o reports, names []string) (*sinks, error) {
 			return nil, err
 		}
 		form := report.FormOf(f.format)
-		s.list = append(s.list, &sink{form, p, form.Open(p, report.Look{All: o.all, Width: e.width}, call)})
+		s.list = append(s.list, &sink{form, p, form.Open(p, report.Style{All: o.all, Width: e.width}, call)})
 	}
 	look := e.look(e.out)
 	look.All = o.all
@@ -250,12 +250,12 @@ func identify(ctx context.Context, r *run.Runner, res *check.Result) error {
 		if err != nil || !info.Mode().IsRegular() {
 			continue // a folder has no digest
 		}
-		sum, err := regular.SHA256(ctx, s.Package)
+		sum, err := safeopen.SHA256(ctx, s.Package)
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
 		if err != nil {
-			return regular.Problem(s.Package, err, "check the path")
+			return safeopen.Problem(s.Package, err, "check the path")
 		}
 		res.About.Digests[s.Package] = sum
 	}

@@ -8,7 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/core/sanitize"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 )
@@ -58,11 +58,11 @@ func (e *env) testBook(file string, own []string) error {
 	}
 	if err := errors.Join(t.Failures...); err != nil {
 		for l := range strings.SplitSeq(err.Error(), "\n") {
-			fmt.Fprintln(e.out, visible.Text(l))
+			fmt.Fprintln(e.out, sanitize.Text(l))
 		}
 		e.exit = exitFindings
 		return nil
 	}
-	fmt.Fprintf(e.out, "%s: %s, %s: all pass\n", visible.Text(file), report.Count(t.Rules, "rule", "rules"), report.Count(t.Examples, "example", "examples"))
+	fmt.Fprintf(e.out, "%s: %s, %s: all pass\n", sanitize.Text(file), report.Count(t.Rules, "rule", "rules"), report.Count(t.Examples, "example", "examples"))
 	return nil
 }

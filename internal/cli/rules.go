@@ -10,10 +10,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
-	"regola.example/regola/internal/core/spell"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
@@ -334,14 +334,14 @@ func nearestRule(word string, ids []string) string {
 		book, topic = "", word
 	}
 	near := ""
-	if best := spell.Nearest(topic, topics); best != "" {
+	if best := didyoumean.Nearest(topic, topics); best != "" {
 		for i, id := range ids {
 			if topics[i] == best && (near == "" || strings.HasPrefix(id, book+"/")) {
 				near = id
 			}
 		}
 	}
-	return cmp.Or(near, spell.Nearest(word, ids))
+	return cmp.Or(near, didyoumean.Nearest(word, ids))
 }
 
 // explainKey says what a key of the dossier means, who asks for it and what reads it;
@@ -380,7 +380,7 @@ func (e *env) explainKey(path string, rules []*rulebook.Rule, format string) (ok
 			known = known || strings.HasPrefix(a.Path, root+".")
 		}
 		fix := "regola schema dossier lists them"
-		if near := spell.Nearest(path, paths); near != "" {
+		if near := didyoumean.Nearest(path, paths); near != "" {
 			fix = fmt.Sprintf("did you mean %q?", near)
 		} else if known {
 			fix = fmt.Sprintf("\"regola explain %s\" lists the keys there", root)

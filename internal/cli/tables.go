@@ -6,7 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"regola.example/regola/internal/core/spell"
+	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/tables"
 	"regola.example/regola/internal/report"
 )
@@ -41,7 +41,7 @@ each means. The rows are those in force today.`,
 			if len(args) == 1 {
 				if !slices.Contains(names, args[0]) {
 					fix := `"regola tables" lists them`
-					if near := spell.Nearest(args[0], names); near != "" {
+					if near := didyoumean.Nearest(args[0], names); near != "" {
 						fix = fmt.Sprintf("did you mean %q? %s", near, fix)
 					}
 					return usageError(fmt.Sprintf("there is no table %q", args[0]), fix)

@@ -114,7 +114,7 @@ func NewKeysDocument(key string, list []*Answer) *KeysDocument {
 }
 
 // ExplainGroup lists the keys of a group with what each means, and who asks.
-func ExplainGroup(w io.Writer, key string, list []*Answer, look Look) error {
+func ExplainGroup(w io.Writer, key string, list []*Answer, look Style) error {
 	p := &printer{w: w, look: look}
 	p.line("%s", p.strong(key))
 	if means := dossier.Question(key); means != "" {
@@ -172,7 +172,7 @@ func FindAnswer(all []*Answer, path string) (one *Answer, below []*Answer) {
 }
 
 // ExplainAnswer says what an answer means, who asks for it and what it leads to.
-func ExplainAnswer(w io.Writer, a *Answer, look Look) error {
+func ExplainAnswer(w io.Writer, a *Answer, look Style) error {
 	p := &printer{w: w, look: look}
 	p.line("%s", p.strong(a.Path))
 	p.line("")

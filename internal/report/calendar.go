@@ -9,7 +9,7 @@ import (
 	"unicode/utf8"
 
 	"regola.example/regola/internal/core/rulebook"
-	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/core/sanitize"
 	"regola.example/regola/internal/view"
 )
 
@@ -83,7 +83,7 @@ func worth(e DateEntry) bool {
 
 // Calendar writes the days ahead. Of a release, those that mean something to it, unless
 // look.All asks for every one.
-func Calendar(w io.Writer, d *CalendarDocument, look Look) error {
+func Calendar(w io.Writer, d *CalendarDocument, look Style) error {
 	p := &printer{w: w, look: look}
 	title := d.App
 	if title == "" {
@@ -196,7 +196,7 @@ var calEscapes = strings.NewReplacer(`\`, `\\`, ";", `\;`, ",", `\,`, "\n", `\n`
 func escapeCal(s string) string {
 	lines := strings.Split(s, "\n")
 	for i, l := range lines {
-		lines[i] = visible.Text(l)
+		lines[i] = sanitize.Text(l)
 	}
 	return calEscapes.Replace(strings.Join(lines, "\n"))
 }

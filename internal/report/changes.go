@@ -95,7 +95,7 @@ func (x *DifferenceItem) said() string {
 }
 
 // Changes writes what differs, what brings a duty first.
-func Changes(w io.Writer, d *ChangesDocument, look Look) error {
+func Changes(w io.Writer, d *ChangesDocument, look Style) error {
 	p := &printer{w: w, look: look}
 	p.line("%s", p.strong(d.Old+" → "+d.New))
 	if len(d.Stores) == 0 {

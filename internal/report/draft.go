@@ -10,7 +10,7 @@ import (
 
 // Drafted tells what a draft wrote, or what an old dossier lacks, and what to do
 // next.
-func Drafted(w io.Writer, folder string, d *view.Draft, look Look) error {
+func Drafted(w io.Writer, folder string, d *view.Draft, look Style) error {
 	p := &printer{w: w, look: look}
 	if d.Old {
 		p.line("%s%s", p.strong(filepath.ToSlash(filepath.Join(folder, "dossier.yaml"))), p.dim(" is there already; nothing was written"))

@@ -60,7 +60,7 @@ var dutyHeads = map[check.DutyState]string{
 // Duties writes what the stores will make people answer, declare, host or hand in,
 // in working order: open ones first, the gravest first. only takes the place of all
 // of a release's duties; nil for all.
-func Duties(w io.Writer, r *check.Result, only []*check.Duty, look Look) error {
+func Duties(w io.Writer, r *check.Result, only []*check.Duty, look Style) error {
 	p := &printer{w: w, look: look}
 	p.line("%s", p.strong(strings.TrimSpace(r.App+" "+r.Version)))
 	all, since := only, only != nil

@@ -34,7 +34,7 @@ func sure(confidence string, guess bool) string {
 
 // EvidenceTable writes what a package implies about declarations: third-party code,
 // what it can do, and the kinds of data that something in it points to.
-func EvidenceTable(w io.Writer, p *facts.Package, e *evidence.Evidence, look Look) error {
+func EvidenceTable(w io.Writer, p *facts.Package, e *evidence.Evidence, look Style) error {
 	t := &factsTable{printer: printer{w: w, look: look}, opened: true}
 	t.line("%s", t.strong(p.File))
 	if why := fact.ReasonOf(e, &e.SDKs); why != "" {

@@ -26,7 +26,7 @@ type Background struct {
 // FactsTable writes facts as a person reads them: first what a release is known
 // by, then whom it reaches, what it asks for, what is inside. It walks the
 // table of rows below; what could not be read stands at the end.
-func FactsTable(w io.Writer, p *facts.Package, by Background, look Look) error {
+func FactsTable(w io.Writer, p *facts.Package, by Background, look Style) error {
 	t := &factsTable{printer: printer{w: w, look: look}, by: by}
 	t.line("%s  %s", t.strong(p.File), t.dim(fmt.Sprintf("%s, %s, %s", strings.ToUpper(p.Kind), size(p.Size), Count(int(p.Entries), "file", "files"))))
 	t.line("")

@@ -30,7 +30,7 @@ type Form struct {
 	What  string // in words, for help
 	Extra bool   // it shows what Extra holds
 	// Open begins an output. Nothing is written before the first item, or the end.
-	Open func(w io.Writer, look Look, call Call) Writer
+	Open func(w io.Writer, look Style, call Call) Writer
 }
 
 // Call is what an output is about.

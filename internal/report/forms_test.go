@@ -57,7 +57,7 @@ func TestNothingJudged(t *testing.T) {
 	bad := &Item{Name: "clients/<b>", Exit: 2, Problems: place.Problems{{At: place.Place{File: "d.yaml", Line: 3, Column: 1}, What: "unknown key \x1b", Fix: "remove it"}}}
 	for _, f := range Forms {
 		var b bytes.Buffer
-		w := f.Open(&b, Look{}, Call{Names: []string{"clients/<b>", "other"}})
+		w := f.Open(&b, Style{}, Call{Names: []string{"clients/<b>", "other"}})
 		require.NoError(t, w.Add(bad), f.Name)
 		require.NoError(t, w.Close(), f.Name)
 		if f.Name != "brief" { // lines of findings alone

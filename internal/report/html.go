@@ -13,7 +13,7 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/rulebook"
-	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/core/sanitize"
 	"regola.example/regola/internal/sheet"
 )
 
@@ -135,7 +135,7 @@ type htmlWriter struct {
 	rules map[string]*rulebook.Rule
 }
 
-func openHTML(w io.Writer, _ Look, call Call) Writer {
+func openHTML(w io.Writer, _ Style, call Call) Writer {
 	h := &htmlWriter{w: w, many: call.Many(), rules: map[string]*rulebook.Rule{}}
 	if h.many {
 		h.page.Title, h.page.Head = Count(len(call.Names), "dossier", "dossiers"), "each held against the rules of its stores"
@@ -434,7 +434,7 @@ func (h *htmlWriter) extra(x *pageItem, i *Item) {
 	x.Sheet, x.NoSheet = e.Sheet, e.NoSheet
 	x.Ahead = NewCalendarDocument(i.Result.App, i.Result.Day.String(), e.Ahead)
 	for _, s := range e.Sizes {
-		v := pageSizes{Name: s.Name, Package: visible.Text(filepath.Base(s.Weight.Package.File)) + ", " + size(s.Weight.Weight.Package)}
+		v := pageSizes{Name: s.Name, Package: sanitize.Text(filepath.Base(s.Weight.Package.File)) + ", " + size(s.Weight.Weight.Package)}
 		var b bytes.Buffer
 		if err := Treemap(&b, s.Weight.Weight, 1100, 420); err == nil {
 			v.Map = template.HTML(b.String())

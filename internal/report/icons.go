@@ -10,7 +10,7 @@ import (
 )
 
 // Icons lists the files of an icon set, and what to do with them.
-func Icons(w io.Writer, folder, name string, files []icons.File, look Look) error {
+func Icons(w io.Writer, folder, name string, files []icons.File, look Style) error {
 	p := &printer{w: w, look: look}
 	p.line("%s", p.strong(fmt.Sprintf("%s in %s", Count(len(files), "file", "files"), folder)))
 	p.line("")

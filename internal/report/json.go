@@ -13,7 +13,7 @@ import (
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
-	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/core/sanitize"
 )
 
 // FormatNumber is the version of the JSON outputs. It rises when a field
@@ -114,10 +114,10 @@ type PlaceEntry struct {
 	Field  string        `json:"field,omitempty"` // as rules name it
 	Place  place.Place   `json:"place"`
 	Waived *WaiverNote   `json:"waived,omitempty"`
-	Raises []RaisedEntry `json:"raises,omitempty"` // rules that would begin to speak if the field were raised
+	Raises []RaisedEntry `json:"raises,omitempty"` // rules that would apply if the field were raised
 }
 
-// RaisedEntry is a rule that would begin to speak.
+// RaisedEntry is a rule that would apply.
 type RaisedEntry struct {
 	Rule  string `json:"rule"`
 	From  int64  `json:"from"` // the least value with which it does
@@ -307,7 +307,7 @@ func escapeHidden(b []byte) []byte {
 		r, n := rune(b[i]), 1
 		if r >= 0x7f { // nearly all of it is ASCII
 			r, n = utf8.DecodeRune(b[i:])
-			hidden = visible.Hidden(r)
+			hidden = sanitize.Hidden(r)
 		}
 		i += n
 	}
@@ -316,7 +316,7 @@ func escapeHidden(b []byte) []byte {
 	}
 	out := make([]byte, 0, len(b)+64)
 	for _, r := range string(b) {
-		if r < 0x7f || !visible.Hidden(r) {
+		if r < 0x7f || !sanitize.Hidden(r) {
 			out = append(out, string(r)...)
 			continue
 		}

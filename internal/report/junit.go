@@ -10,7 +10,7 @@ import (
 	"sync"
 
 	"regola.example/regola/internal/core/check"
-	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/core/sanitize"
 )
 
 // JUnit XML: a suite for each dossier and store, one test case a rule. A broken rule
@@ -43,7 +43,7 @@ type junitText struct {
 	Text    string `xml:",chardata"`
 }
 
-func openJUnit(w io.Writer, _ Look, call Call) Writer {
+func openJUnit(w io.Writer, _ Style, call Call) Writer {
 	var err error
 	begin := sync.OnceFunc(func() { _, err = io.WriteString(w, xml.Header+"<testsuites name=\"regola\">\n") })
 	enc := xml.NewEncoder(w)
@@ -74,11 +74,11 @@ func junitSuites(i *Item, many bool) (out []junitSuite) {
 		for _, p := range i.Problems {
 			parts = append(parts, p.Error())
 		}
-		c := junitCase{Name: "input", Class: "regola", Error: &junitText{Message: "nothing was judged", Type: "input", Text: visible.Lines(strings.Join(parts, "\n"))}}
-		return append(out, junitSuite{Name: visible.Text(i.Name), Tests: 1, Errors: 1, Cases: []junitCase{c}})
+		c := junitCase{Name: "input", Class: "regola", Error: &junitText{Message: "nothing was judged", Type: "input", Text: sanitize.Lines(strings.Join(parts, "\n"))}}
+		return append(out, junitSuite{Name: sanitize.Text(i.Name), Tests: 1, Errors: 1, Cases: []junitCase{c}})
 	}
 	for _, st := range i.Result.Stores {
-		s := junitSuite{Name: visible.Text(i.title(many) + ", " + st.Name)}
+		s := junitSuite{Name: sanitize.Text(i.title(many) + ", " + st.Name)}
 		for _, v := range st.Verdicts {
 			c := junit(v, i.Result.About)
 			s.Tests++
@@ -115,7 +115,7 @@ func junit(v *check.Verdict, about check.About) junitCase {
 			lines = append(lines, "  fix: "+f.Fix)
 		}
 		if f.At.Line > 0 && c.File == "" {
-			c.File, c.Line = visible.Text(filepath.ToSlash(f.At.File)), f.At.Line
+			c.File, c.Line = sanitize.Text(filepath.ToSlash(f.At.File)), f.At.Line
 		}
 	}
 	switch v.State {
@@ -145,6 +145,6 @@ func junit(v *check.Verdict, about check.About) junitCase {
 			c.Skipped, c.Failure = nil, t
 		}
 	}
-	t.Message, t.Text = visible.Text(t.Message), visible.Lines(strings.Join(lines, "\n"))
+	t.Message, t.Text = sanitize.Text(t.Message), sanitize.Lines(strings.Join(lines, "\n"))
 	return c
 }

@@ -30,7 +30,7 @@ func NewLedgerDocument(l *ledger.Ledger) *LedgerDocument {
 }
 
 // Recorded tells what was recorded, and what was there already.
-func Recorded(w io.Writer, written, old []*ledger.Event, look Look) error {
+func Recorded(w io.Writer, written, old []*ledger.Event, look Style) error {
 	p := &printer{w: w, look: look}
 	for _, e := range written {
 		p.line("%s: %s %s (%s) is recorded.", ledger.FileName, e.Store, e.Version, e.Build)
@@ -45,7 +45,7 @@ func Recorded(w io.Writer, written, old []*ledger.Event, look Look) error {
 }
 
 // LedgerText writes the history of each store, the last release first.
-func LedgerText(w io.Writer, l *ledger.Ledger, stores []*store.Store, look Look) error {
+func LedgerText(w io.Writer, l *ledger.Ledger, stores []*store.Store, look Style) error {
 	p := &printer{w: w, look: look}
 	if len(l.Events)+len(l.Faults) == 0 {
 		p.line("The ledger is empty. regola ledger record records what you send.")

@@ -82,7 +82,7 @@ func (d *LinksDocument) Failed() bool {
 }
 
 // LinksText writes each link with what it leads to and what is wrong.
-func LinksText(w io.Writer, d *LinksDocument, look Look) error {
+func LinksText(w io.Writer, d *LinksDocument, look Style) error {
 	p := &printer{w: w, look: look}
 	wrong := 0
 	for _, l := range d.Links {

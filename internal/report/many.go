@@ -12,13 +12,13 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/rulebook"
-	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/core/sanitize"
 )
 
 // maxOften is how many rules the end of a table lists.
 const maxOften = 10
 
-func openText(w io.Writer, look Look, call Call) Writer {
+func openText(w io.Writer, look Style, call Call) Writer {
 	if !call.Many() {
 		return stream{add: func(i *Item) error {
 			if i.Result == nil {
@@ -29,13 +29,13 @@ func openText(w io.Writer, look Look, call Call) Writer {
 	}
 	t := &table{p: printer{w: w, look: look}, all: len(call.Names), outcomes: map[string]map[check.Outcome]int{}, rules: map[string]*often{}}
 	for _, n := range call.Names {
-		t.width = max(t.width, uniseg.StringWidth(visible.Text(n)))
+		t.width = max(t.width, uniseg.StringWidth(sanitize.Text(n)))
 	}
 	t.width = min(t.width, look.Columns()/3)
 	return t
 }
 
-// table shows many items: a line for each, and a table at the end. With Look.All
+// table shows many items: a line for each, and a table at the end. With Style.All
 // each report is written in full before.
 type table struct {
 	p        printer
@@ -70,7 +70,7 @@ func (t *table) Add(i *Item) error {
 		if n := len(i.Problems); n > 1 {
 			what += fmt.Sprintf(" (and %s)", Count(n-1, "more problem", "more problems"))
 		}
-		p.line("%s  NOT JUDGED  %s", p.path(pad(name, t.width)), p.dim(cutTo(visible.Text(what), max(20, p.look.Columns()-t.width-14))))
+		p.line("%s  NOT JUDGED  %s", p.path(pad(name, t.width)), p.dim(cutTo(sanitize.Text(what), max(20, p.look.Columns()-t.width-14))))
 		return p.err
 	}
 	if p.look.All {
@@ -175,7 +175,7 @@ func (t *table) Close() error {
 	return p.err
 }
 
-func openBrief(w io.Writer, look Look, _ Call) Writer {
+func openBrief(w io.Writer, look Style, _ Call) Writer {
 	return stream{add: func(i *Item) error {
 		if i.Result == nil {
 			return nil

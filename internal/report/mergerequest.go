@@ -8,7 +8,7 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/rulebook"
-	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/core/sanitize"
 )
 
 // maxShort is how many findings stand open in the Markdown form, and maxFolded how
@@ -17,7 +17,7 @@ const maxShort, maxFolded = 12, 40
 
 // openMarkdown is a report for a merge request: a table of the stores, then what
 // stops the release; everything else is folded.
-func openMarkdown(w io.Writer, _ Look, call Call) Writer {
+func openMarkdown(w io.Writer, _ Style, call Call) Writer {
 	many := call.Many()
 	var head, body bytes.Buffer
 	if many {
@@ -186,11 +186,11 @@ var mdMarks = strings.NewReplacer("\\", "\\\\", "`", "\\`", "*", "\\*", "_", "\\
 	"|", "\\|", "#", "\\#", "!", "\\!", "~", "\\~", "$", "\\$", "@", "@\u200b", "://", ":\u200b//")
 
 // md is a text of strangers in Markdown: it is seen as it is, and does nothing.
-func md(s string) string { return mdMarks.Replace(visible.Text(s)) }
+func md(s string) string { return mdMarks.Replace(sanitize.Text(s)) }
 
 // mdCode is a text in the type of code.
 func mdCode(s string) string {
-	s = visible.Text(s)
+	s = sanitize.Text(s)
 	if strings.ContainsAny(s, "`|") {
 		return md(s)
 	}

@@ -112,7 +112,7 @@ func NewNextDocument(r *check.Result) *NextDocument {
 }
 
 // Next writes the first thing to do, on one screen.
-func Next(w io.Writer, d *NextDocument, look Look) error {
+func Next(w io.Writer, d *NextDocument, look Style) error {
 	p := &printer{w: w, look: look}
 	head := map[string]string{"fix": "FIX", "answer": "ANSWER", "confirm": "CONFIRM", "read": "LOOK INTO", "send": "SEND"}[d.Kind]
 	of := "rule"

@@ -100,7 +100,7 @@ func (x Pictures) Failed() bool {
 
 // PicturesText writes every picture with the classes that it fits and what is
 // wrong, then the classes of each store and language.
-func PicturesText(w io.Writer, x Pictures, look Look) error {
+func PicturesText(w io.Writer, x Pictures, look Style) error {
 	p := &printer{w: w, look: look}
 	list := x.list()
 	films, faulty := 0, 0
@@ -362,7 +362,7 @@ func NewPicturesDocument(x Pictures) *PicturesDocument {
 	for _, h := range x.list() {
 		e := h.found
 		o := PictureEntry{File: e.File, Kind: e.Kind, Bytes: e.Bytes, Width: e.Width, Height: e.Height, Depth: e.Depth, Colors: e.Colors, Alpha: e.Alpha,
-			Animated: e.Animated, Turned: e.Turned, Profile: e.Profile, Store: e.Store, Language: e.Language, Asked: e.Wish, Offset: e.Offset,
+			Animated: e.Animated, Turned: e.Turned, Profile: e.Profile, Store: e.Store, Language: e.Language, Asked: e.Wanted, Offset: e.Offset,
 			Wrong: wrongEntries(h.wrong), Fits: []FitEntry{}}
 		if e.Film {
 			o.Film = &FilmEntry{e.Seconds, e.FrameRate, e.Codec, e.CodecProfile, e.CodecLevel, []AudioEntry{}}

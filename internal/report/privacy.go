@@ -15,7 +15,7 @@ import (
 
 // PrivacyTable writes what the code uses, what the manifests declare and what
 // is missing, bundle by bundle, and the union over the app.
-func PrivacyTable(w io.Writer, p *facts.Package, e *evidence.Evidence, look Look) error {
+func PrivacyTable(w io.Writer, p *facts.Package, e *evidence.Evidence, look Style) error {
 	t := &factsTable{printer: printer{w: w, look: look}, opened: true}
 	t.line("%s", t.strong(p.File))
 	if p.IOS != nil {

@@ -62,7 +62,7 @@ func onRating(r *rulebook.Rule) bool {
 
 // Ratings writes the expected age ratings: what each board gives, why, what would
 // change it, and what contradicts it.
-func Ratings(w io.Writer, r *check.Result, look Look) error {
+func Ratings(w io.Writer, r *check.Result, look Style) error {
 	p := &printer{w: w, look: look}
 	title := strings.TrimSpace(r.App + " " + r.Version)
 	right := "estimate as of " + r.Day.Long()

@@ -46,7 +46,7 @@ type FailedEntry struct {
 }
 
 // openJSON writes one document as it is, and several as a list.
-func openJSON(w io.Writer, _ Look, call Call) Writer {
+func openJSON(w io.Writer, _ Style, call Call) Writer {
 	if !call.Many() {
 		return stream{add: func(i *Item) error {
 			if i.Result == nil {

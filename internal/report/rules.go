@@ -9,8 +9,8 @@ import (
 
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/sanitize"
 	"regola.example/regola/internal/core/store"
-	"regola.example/regola/internal/core/visible"
 )
 
 // RulesDocument is the JSON form of the list of rules.
@@ -57,7 +57,7 @@ func NewRulesDocument(rules []*rulebook.Rule) *RulesDocument {
 }
 
 // RulesTable lists rules by stage.
-func RulesTable(w io.Writer, rules []*rulebook.Rule, look Look) error {
+func RulesTable(w io.Writer, rules []*rulebook.Rule, look Style) error {
 	p := &printer{w: w, look: look}
 	widest := 0
 	for _, r := range rules {
@@ -73,9 +73,9 @@ func RulesTable(w io.Writer, rules []*rulebook.Rule, look Look) error {
 			p.line("%s", p.strong(strings.ToUpper(stage)))
 		}
 		style := styleImpact[r.Fixed()]
-		head := "  " + look.paint(style, pad(impactWord(r), impactWidth)) + shown(pad(visible.Text(r.ID), widest+2))
+		head := "  " + look.paint(style, pad(impactWord(r), impactWidth)) + shown(pad(sanitize.Text(r.ID), widest+2))
 		room := look.Columns() - 2 - impactWidth - widest - 2
-		for i, l := range strings.Split(wrap(visible.Text(r.Title), room), "\n") {
+		for i, l := range strings.Split(wrap(sanitize.Text(r.Title), room), "\n") {
 			if i > 0 {
 				head = shown(strings.Repeat(" ", 2+impactWidth+widest+2))
 			}
@@ -122,7 +122,7 @@ var impactText = map[rulebook.Impact]string{
 const impactWidth = 10
 
 // Explain says what a rule wants, why, since when, and how it is judged.
-func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []string, on day.Day, look Look) error {
+func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []string, on day.Day, look Style) error {
 	p := &printer{w: w, look: look}
 	p.line("%s", p.strong(r.Title))
 	p.line("%s", p.dim(r.ID))

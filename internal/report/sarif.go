@@ -13,7 +13,7 @@ import (
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
-	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/core/sanitize"
 )
 
 // SARIF 2.1.0 (OASIS): a run with one result for each place in which a rule is
@@ -100,7 +100,7 @@ type sarif struct {
 	err     error
 }
 
-func openSARIF(w io.Writer, _ Look, call Call) Writer {
+func openSARIF(w io.Writer, _ Style, call Call) Writer {
 	s := &sarif{w: w, many: call.Many(), index: map[string]int{}}
 	s.begin = sync.OnceFunc(func() {
 		s.write("{\n  \"$schema\": \"https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json\",\n  \"version\": \"2.1.0\",\n  \"runs\": [{\n  \"results\": [")
@@ -133,7 +133,7 @@ func (s *sarif) Add(i *Item) error {
 			if s.many {
 				text = i.Name + ": " + text
 			}
-			s.notes = append(s.notes, sarifNote{"error", sarifText{Text: visible.Text(text)}, sarifLocations(p.At)})
+			s.notes = append(s.notes, sarifNote{"error", sarifText{Text: sanitize.Text(text)}, sarifLocations(p.At)})
 		}
 		return s.err
 	}
@@ -208,16 +208,16 @@ func (s *sarif) fault(i *Item, r *rulebook.Rule, f *check.Fault) {
 	if f.Fix != "" {
 		text += "\nFix: " + f.Fix
 	}
-	x := sarifResult{Rule: r.ID, Index: s.rule(r), Kind: "fail", Level: string(f.Impact.Level()), Message: sarifText{Text: visible.Lines(text)}, Locations: sarifLocations(f.At),
+	x := sarifResult{Rule: r.ID, Index: s.rule(r), Kind: "fail", Level: string(f.Impact.Level()), Message: sarifText{Text: sanitize.Lines(text)}, Locations: sarifLocations(f.At),
 		Fingerprints: map[string]string{"regola/1": f.Key}, Suppressions: []sarifSuppression{}, Properties: map[string]any{"impact": f.Impact, "stores": f.Stores}}
 	if w := f.Waiver; w != nil {
-		x.Suppressions = append(x.Suppressions, sarifSuppression{"external", "accepted", visible.Text(fmt.Sprintf("%s (%s, until %s)", w.Because, w.By, w.Until))})
+		x.Suppressions = append(x.Suppressions, sarifSuppression{"external", "accepted", sanitize.Text(fmt.Sprintf("%s (%s, until %s)", w.Because, w.By, w.Until))})
 	}
 	s.result(i, x)
 }
 
 func (s *sarif) open(i *Item, o *check.Open, kind, text string, at place.Place) {
-	s.result(i, sarifResult{Rule: o.Rule.ID, Index: s.rule(o.Rule), Kind: kind, Level: "none", Message: sarifText{Text: visible.Lines(text)}, Locations: sarifLocations(at),
+	s.result(i, sarifResult{Rule: o.Rule.ID, Index: s.rule(o.Rule), Kind: kind, Level: "none", Message: sarifText{Text: sanitize.Lines(text)}, Locations: sarifLocations(at),
 		Suppressions: []sarifSuppression{}, Properties: map[string]any{"stores": o.Stores, "state": o.State}})
 }
 
@@ -237,12 +237,12 @@ func sarifLocations(at place.Place) []sarifLocation {
 		} else if at.Offset > 0 {
 			l.Physical.Region = &sarifRegion{ByteOffset: at.Offset}
 			if at.Entry != "" { // which lies in an archive, and may be packed there
-				l.Physical.Region.Properties = map[string]any{"byteOffsetIn": visible.Text(at.Entry)}
+				l.Physical.Region.Properties = map[string]any{"byteOffsetIn": sanitize.Text(at.Entry)}
 			}
 		}
 	}
 	if in := at.Within(); in != "" {
-		l.Logical = []sarifLogical{{visible.Text(in), "resource"}}
+		l.Logical = []sarifLogical{{sanitize.Text(in), "resource"}}
 	}
 	if l.Physical == nil && l.Logical == nil {
 		return nil

@@ -91,7 +91,7 @@ func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 	if own, ok := reflect.New(t).Interface().(interface{ PerStoreValue() reflect.Type }); ok {
 		props := map[string]any{}
 		for _, k := range g.keys {
-			if own.PerStoreValue() == reflect.TypeFor[dossier.Shelves]() {
+			if own.PerStoreValue() == reflect.TypeFor[dossier.CategoryList]() {
 				props[k] = g.categories(k)
 				continue
 			}

@@ -14,11 +14,11 @@ import (
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
-	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/core/sanitize"
 )
 
-// Look is how text is laid out.
-type Look struct {
+// Style is how text is laid out.
+type Style struct {
 	Color bool
 	Width int  // columns; 0 for 100
 	All   bool // nothing is left out
@@ -29,7 +29,7 @@ type Look struct {
 var plainMarks = strings.NewReplacer("›", ">", "·", "-", "…", "...", "←", "<-")
 
 // Columns is how wide text is laid out: 100 columns where nothing is known, 40 to 120 else.
-func (l Look) Columns() int {
+func (l Style) Columns() int {
 	if l.Width <= 0 {
 		return 100
 	}
@@ -56,7 +56,7 @@ var (
 )
 
 // style makes a style that paints whatever the environment says: whether to
-// paint at all is Look's to decide.
+// paint at all is Style's to decide.
 func style(attrs ...color.Attribute) *color.Color {
 	c := color.New(attrs...)
 	c.EnableColor()
@@ -64,7 +64,7 @@ func style(attrs ...color.Attribute) *color.Color {
 }
 
 // paint styles a text when colour is on.
-func (l Look) paint(c *color.Color, text string) shown {
+func (l Style) paint(c *color.Color, text string) shown {
 	if !l.Color || text == "" || c == nil {
 		return shown(text)
 	}
@@ -79,7 +79,7 @@ type shown string
 // shown already.
 type printer struct {
 	w    io.Writer
-	look Look
+	look Style
 	err  error
 }
 
@@ -90,9 +90,9 @@ func (p *printer) line(format string, args ...any) {
 	for i, a := range args {
 		switch a := a.(type) {
 		case string:
-			args[i] = visible.Text(a)
+			args[i] = sanitize.Text(a)
 		case fmt.Stringer:
-			args[i] = visible.Text(a.String())
+			args[i] = sanitize.Text(a.String())
 		}
 	}
 	text := strings.TrimRight(fmt.Sprintf(format, args...), " ")
@@ -102,17 +102,17 @@ func (p *printer) line(format string, args ...any) {
 	_, p.err = fmt.Fprintln(p.w, text)
 }
 
-func (p *printer) strong(s string) shown { return p.look.paint(styleStrong, visible.Text(s)) }
-func (p *printer) dim(s string) shown    { return p.look.paint(styleDim, visible.Text(s)) }
-func (p *printer) path(s string) shown   { return p.look.paint(stylePath, visible.Text(s)) }
+func (p *printer) strong(s string) shown { return p.look.paint(styleStrong, sanitize.Text(s)) }
+func (p *printer) dim(s string) shown    { return p.look.paint(styleDim, sanitize.Text(s)) }
+func (p *printer) path(s string) shown   { return p.look.paint(stylePath, sanitize.Text(s)) }
 
 // block writes a text behind a label, wrapped to the width, with every further
 // line under the first one's text. Styles may be nil.
 func (p *printer) block(indent int, label string, labelStyle *color.Color, text string, textStyle *color.Color) {
-	label = visible.Text(label)
+	label = sanitize.Text(label)
 	head := strings.Repeat(" ", indent) + label
 	room := p.look.Columns() - uniseg.StringWidth(head)
-	for i, l := range strings.Split(wrap(visible.Text(text), room), "\n") {
+	for i, l := range strings.Split(wrap(sanitize.Text(text), room), "\n") {
 		painted := p.look.paint(textStyle, l)
 		if i > 0 {
 			p.line("%s%s", strings.Repeat(" ", uniseg.StringWidth(head)), painted)
@@ -125,7 +125,7 @@ func (p *printer) block(indent int, label string, labelStyle *color.Color, text 
 }
 
 // Fill lays out running text anew; lines that are indented, and empty ones, stay.
-func (l Look) Fill(text string) string {
+func (l Style) Fill(text string) string {
 	var out, running []string
 	flush := func() {
 		if len(running) > 0 {
@@ -192,11 +192,11 @@ func (p *printer) where(indent int, label string, at place.Place) {
 	if link == "" {
 		return
 	}
-	parts := []string{visible.Text(link)}
+	parts := []string{sanitize.Text(link)}
 	if at.Line == 0 {
 		for _, part := range []string{at.Entry, at.Key} {
 			if part != "" {
-				parts = append(parts, "› "+visible.Text(part))
+				parts = append(parts, "› "+sanitize.Text(part))
 			}
 		}
 		if at.Offset > 0 {

@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/core/sanitize"
 )
 
 func TestWrap(t *testing.T) {
@@ -20,14 +20,14 @@ func TestWrap(t *testing.T) {
 }
 
 func TestFill(t *testing.T) {
-	l := Look{Width: 40}
+	l := Style{Width: 40}
 	assert.Equal(t, "one two three four five six seven eight\nnine\n\nten:\n  as it  is\n  and so\nend", l.Fill("one two three\nfour five six seven eight nine\n\nten:\n  as it  is\n  and so\nend"))
 	assert.Equal(t, "", l.Fill(""))
 }
 
 func TestVisible(t *testing.T) {
-	assert.Equal(t, `a\u{1b}[31m b\u{202e}c`, visible.Text("a\x1b[31m\nb\u202ec"))
-	assert.Equal(t, "שלום\u200f", visible.Text("שלום\u200f"), "plain direction marks belong to their text")
+	assert.Equal(t, `a\u{1b}[31m b\u{202e}c`, sanitize.Text("a\x1b[31m\nb\u202ec"))
+	assert.Equal(t, "שלום\u200f", sanitize.Text("שלום\u200f"), "plain direction marks belong to their text")
 }
 
 func TestWhere(t *testing.T) {
@@ -45,14 +45,14 @@ func TestWhere(t *testing.T) {
 
 func TestASCII(t *testing.T) {
 	var b bytes.Buffer
-	p := &printer{w: &b, look: Look{ASCII: true}}
+	p := &printer{w: &b, look: Style{ASCII: true}}
 	p.line("a › b · %s…", "Ofen 陶器")
 	assert.Equal(t, "a > b - Ofen 陶器...\n", b.String())
 }
 
 func TestColor(t *testing.T) {
-	assert.EqualValues(t, "x", Look{}.paint(styleStrong, "x"))
-	assert.Contains(t, Look{Color: true}.paint(styleStrong, "x"), "\x1b[1m")
+	assert.EqualValues(t, "x", Style{}.paint(styleStrong, "x"))
+	assert.Contains(t, Style{Color: true}.paint(styleStrong, "x"), "\x1b[1m")
 }
 
 func TestSizes(t *testing.T) {

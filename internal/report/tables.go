@@ -40,7 +40,7 @@ func NewTablesDocument(names []string, lists map[string][]*tables.Word) *TablesD
 }
 
 // TablesText lists vocabularies: their names alone, or their words.
-func TablesText(w io.Writer, names []string, lists map[string][]*tables.Word, namesOnly bool, look Look) error {
+func TablesText(w io.Writer, names []string, lists map[string][]*tables.Word, namesOnly bool, look Style) error {
 	p := &printer{w: w, look: look}
 	if namesOnly {
 		for _, n := range names {

@@ -14,7 +14,7 @@ import (
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
-	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/core/sanitize"
 )
 
 // How much is shown where not everything is asked for: places of a finding,
@@ -24,7 +24,7 @@ const maxPlaces, maxListed, maxDuties, maxAsked = 5, 3, 8, 4
 // Text writes a check's result for people: a word for each store, then the
 // findings, the gravest first, then what is to answer and to confirm, and what
 // could not be read.
-func Text(w io.Writer, r *check.Result, look Look, exit int) error {
+func Text(w io.Writer, r *check.Result, look Style, exit int) error {
 	p := &printer{w: w, look: look}
 	p.verdict(r)
 	p.findings(r)
@@ -42,7 +42,7 @@ var outcomeText = map[check.Outcome]string{
 }
 
 func (p *printer) verdict(r *check.Result) {
-	title := visible.Text(strings.TrimSpace(r.App + " " + r.Version))
+	title := sanitize.Text(strings.TrimSpace(r.App + " " + r.Version))
 	date := "judged as of " + r.Day.Long()
 	gap := p.look.Columns() - uniseg.StringWidth(title) - len(date)
 	if gap < 2 {
@@ -53,7 +53,7 @@ func (p *printer) verdict(r *check.Result) {
 	}
 	p.line("")
 	widest, names, words, fits := 0, 0, 0, true
-	plain := &printer{look: Look{Width: p.look.Width}}
+	plain := &printer{look: Style{Width: p.look.Width}}
 	for _, s := range r.Stores {
 		widest = max(widest, uniseg.StringWidth(packageName(s)))
 		names = max(names, uniseg.StringWidth(s.Name)+2)
@@ -99,7 +99,7 @@ func packageName(s *check.Store) string {
 	case s.Package == "":
 		return "(no package)"
 	}
-	return visible.Text(s.Package)
+	return sanitize.Text(s.Package)
 }
 
 // counts sums up a store: its broken rules by impact, then what is open. The
@@ -155,7 +155,7 @@ func (p *printer) findings(r *check.Result) {
 
 // brief writes a finding on one line: what was found, and the rule.
 func (p *printer) brief(f *check.Finding) {
-	say := visible.Text(sayOf(f))
+	say := sanitize.Text(sayOf(f))
 	if n := f.Places(); n > 1 {
 		say += fmt.Sprintf(" (and %d more)", n-1)
 	}
@@ -224,7 +224,7 @@ func (p *printer) finding(r *check.Result, f *check.Finding) {
 		for _, x := range first.Raises {
 			parts = append(parts, fmt.Sprintf("%s (from %d)", x.Rule.ID, x.At))
 		}
-		row("then", "these rules would begin to speak: "+strings.Join(parts, ", "), false)
+		row("then", "these rules would apply, too: "+strings.Join(parts, ", "), false)
 	}
 	if len(f.With) > 0 {
 		var parts []string
@@ -451,7 +451,7 @@ func (p *printer) sum(r *check.Result, exit int) {
 
 // Brief writes one line a finding and place, which terminals and editors make
 // links of: file:line:column: impact: text [rule].
-func Brief(w io.Writer, r *check.Result, look Look, _ int) error {
+func Brief(w io.Writer, r *check.Result, look Style, _ int) error {
 	p := &printer{w: w, look: look}
 	var each func(f *check.Finding)
 	each = func(f *check.Finding) {

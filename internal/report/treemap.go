@@ -6,8 +6,8 @@ import (
 	"html"
 	"io"
 
+	"regola.example/regola/internal/core/sanitize"
 	"regola.example/regola/internal/core/treemap"
-	"regola.example/regola/internal/core/visible"
 	"regola.example/regola/internal/core/weigh"
 )
 
@@ -65,7 +65,7 @@ func Treemap(w io.Writer, x *weigh.Weight, width, height float64) error {
 	return err
 }
 
-func svgText(s string) string { return html.EscapeString(visible.Text(s)) }
+func svgText(s string) string { return html.EscapeString(sanitize.Text(s)) }
 
 // fit shortens a text to so many characters.
 func fit(s string, most float64) string {

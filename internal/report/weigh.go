@@ -11,7 +11,7 @@ import (
 
 	"github.com/rivo/uniseg"
 
-	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/core/sanitize"
 	"regola.example/regola/internal/core/weigh"
 	"regola.example/regola/internal/view"
 )
@@ -87,12 +87,12 @@ func NewWeightDocument(w, old *view.Weight) *WeightDocument {
 
 // Weigh writes what takes the space: the whole, what devices get, then the parts with
 // bars, and what could be saved.
-func Weigh(w io.Writer, d *WeightDocument, look Look) error {
+func Weigh(w io.Writer, d *WeightDocument, look Style) error {
 	p := &printer{w: w, look: look}
 	x := d.Weight
 	p.line("%s  %s", p.strong(filepath.Base(d.File)), p.dim(fmt.Sprintf("%s, %s files, %s unpacked", size(x.Package), thousands(x.Files), size(x.Unpacked))))
 	if g := d.Growth; g != nil {
-		p.line("%s", p.dim(fmt.Sprintf("%s from %s of %s", signed(x.Package-g.Package), size(g.Package), visible.Text(g.File))))
+		p.line("%s", p.dim(fmt.Sprintf("%s from %s of %s", signed(x.Package-g.Package), size(g.Package), sanitize.Text(g.File))))
 	}
 	p.line("")
 	p.line("%s", p.strong("WHAT A DEVICE GETS  about"))
@@ -188,7 +188,7 @@ func (p *printer) parts(title string, list []*weigh.Part, whole int64) {
 	p.line("%s", p.strong(title))
 	names := 0
 	for _, x := range list[:min(len(list), p.most(maxParts))] {
-		names = max(names, uniseg.StringWidth(visible.Text(x.Name)))
+		names = max(names, uniseg.StringWidth(sanitize.Text(x.Name)))
 	}
 	names = min(names, p.look.Columns()/3)
 	for i, x := range list {
@@ -196,7 +196,7 @@ func (p *printer) parts(title string, list []*weigh.Part, whole int64) {
 			p.line("  %s", p.dim(fmt.Sprintf("and %d more (--all)", len(list)-i)))
 			return
 		}
-		name := visible.Text(x.Name)
+		name := sanitize.Text(x.Name)
 		if runes := []rune(name); len(runes) > names {
 			name = "…" + string(runes[len(runes)-names+1:])
 		}
@@ -210,7 +210,7 @@ func (p *printer) parts(title string, list []*weigh.Part, whole int64) {
 		}
 		head := fmt.Sprintf("  %s  %s  %s  ", pad(name, names), p.bar(x.Packed, whole), padLeft(about+size(x.Packed), 15))
 		room := p.look.Columns() - names - 2 - barWidth - 2 - 15 - 4
-		p.line("%s%s", shown(head), p.dim(cutTo(visible.Text(what), max(room, 8))))
+		p.line("%s%s", shown(head), p.dim(cutTo(sanitize.Text(what), max(room, 8))))
 	}
 }
 

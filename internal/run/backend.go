@@ -10,7 +10,7 @@ import (
 	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/pgdump"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/core/strictyaml"
 	"regola.example/regola/internal/core/tables"
 	"regola.example/regola/internal/core/testers"
@@ -38,8 +38,8 @@ func backendOf(d *dossier.Dossier, t *tables.Set) (*backend.Backend, place.Probl
 	read := func(key, name string) (string, []byte) {
 		file, problem := d.Inside(name)
 		if problem == nil {
-			data, err := regular.Read(file, maxDump)
-			var large *regular.TooLarge
+			data, err := safeopen.Read(file, maxDump)
+			var large *safeopen.TooLarge
 			switch {
 			case err == nil:
 				return file, data
@@ -47,7 +47,7 @@ func backendOf(d *dossier.Dossier, t *tables.Set) (*backend.Backend, place.Probl
 				dump = over(file, name+": "+large.Error())
 				return "", nil
 			}
-			problem = regular.Problem(file, err, "correct the path, which is relative to the dossier's folder")
+			problem = safeopen.Problem(file, err, "correct the path, which is relative to the dossier's folder")
 			ps = append(ps, problem)
 			return "", nil
 		}
@@ -105,9 +105,9 @@ func testersOf(d *dossier.Dossier) (*testers.List, place.Problems) {
 		problem.At = fact.PlaceOf(&d.Release.Testing, &d.Release.Testing.List)
 		return nil, place.Problems{problem}
 	}
-	data, err := regular.Read(file, maxTesters)
+	data, err := safeopen.Read(file, maxTesters)
 	if err != nil {
-		return nil, place.Problems{regular.Problem(file, err, "correct the path, which is relative to the dossier's folder")}
+		return nil, place.Problems{safeopen.Problem(file, err, "correct the path, which is relative to the dossier's folder")}
 	}
 	return testers.Parse(file, string(data)), nil
 }

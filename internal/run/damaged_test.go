@@ -123,7 +123,7 @@ func TestDamaged(t *testing.T) {
 		}
 		for _, form := range report.Forms {
 			var out bytes.Buffer
-			w := form.Open(&out, report.Look{}, report.Call{Names: []string{kind}})
+			w := form.Open(&out, report.Style{}, report.Call{Names: []string{kind}})
 			require.NoError(t, w.Add(item), form.Name)
 			require.NoError(t, w.Close(), form.Name)
 		}

@@ -9,8 +9,8 @@ import (
 
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/rulebooks"
 )
@@ -33,7 +33,7 @@ func (r *Runner) edition(file string) (*rulebook.Book, place.Problems) {
 			if !strings.HasSuffix(old.File, "/"+at) {
 				continue
 			}
-			data, err := regular.Read(file, maxYAML)
+			data, err := safeopen.Read(file, maxYAML)
 			if err != nil {
 				return nil, nil // reported when it is read as a rulebook
 			}

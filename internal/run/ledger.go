@@ -16,7 +16,7 @@ import (
 	"regola.example/regola/internal/core/gate"
 	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/core/snapshot"
 	"regola.example/regola/internal/write"
 )
@@ -77,10 +77,10 @@ func remember(ctx context.Context, pairs []check.Pair, d *dossier.Dossier) error
 		now := snapshot.Of(p.Submission, d.Root)
 		if pkg := p.Submission.Pkg; pkg != nil && l.Sent(id, now.Build) {
 			if info, err := os.Stat(pkg.File); err == nil && info.Mode().IsRegular() {
-				if now.Digest, err = regular.SHA256(ctx, pkg.File); err != nil && ctx.Err() != nil {
+				if now.Digest, err = safeopen.SHA256(ctx, pkg.File); err != nil && ctx.Err() != nil {
 					return ctx.Err()
 				} else if err != nil {
-					return regular.Problem(pkg.File, err, "check the path")
+					return safeopen.Problem(pkg.File, err, "check the path")
 				}
 			}
 		}

@@ -4,11 +4,11 @@ import (
 	"fmt"
 	"slices"
 
+	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
-	"regola.example/regola/internal/core/spell"
 )
 
 // mostWaived is how long a waiver may last, in days.
@@ -54,7 +54,7 @@ func (r *Runner) names(d *dossier.Dossier, own []*rulebook.Book) (ps place.Probl
 			return
 		}
 		fix := otherwise
-		if near := spell.Nearest(word, known); near != "" {
+		if near := didyoumean.Nearest(word, known); near != "" {
 			fix = fmt.Sprintf("did you mean %q? %s", near, otherwise)
 		}
 		ps = append(ps, &place.Problem{At: at, What: fmt.Sprintf("there is no %s %q", what, word), Fix: fix})

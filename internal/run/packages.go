@@ -15,9 +15,9 @@ import (
 	"regola.example/regola/internal/core/work"
 )
 
-// shelf keeps the packages that dossiers share: a package of a base is read once for all
+// packageCache keeps the packages that dossiers share: a package of a base is read once for all
 // that stand on it. Nobody writes to a package that was read.
-type shelf struct{ recent[state, *shelved] }
+type packageCache struct{ recent[state, *shelved] }
 
 // shelved is a package that is read when it is needed first.
 type shelved struct {
@@ -27,7 +27,7 @@ type shelved struct {
 }
 
 // open reads the packages of a dossier, which may be nil.
-func (s *shelf) open(ctx context.Context, d *dossier.Dossier, names []string, opt artifact.Options) ([]*facts.Package, error) {
+func (s *packageCache) open(ctx context.Context, d *dossier.Dossier, names []string, opt artifact.Options) ([]*facts.Package, error) {
 	if d == nil {
 		return Open(ctx, names, opt)
 	}
@@ -49,8 +49,8 @@ func (s *shelf) open(ctx context.Context, d *dossier.Dossier, names []string, op
 	return pkgs, err
 }
 
-// memo is what is known of a package that the shelf keeps, or nil.
-func (s *shelf) memo(p *facts.Package) *check.Memo {
+// memo is what is known of a package that the packageCache keeps, or nil.
+func (s *packageCache) memo(p *facts.Package) *check.Memo {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for _, h := range s.kept {

@@ -30,7 +30,7 @@ func TestShelf(t *testing.T) {
 		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
 		require.NoError(t, os.WriteFile(file, data, 0o644))
 	}
-	s := &shelf{}
+	s := &packageCache{}
 	open := func(file string) *facts.Package {
 		pkgs, err := s.open(t.Context(), &dossier.Dossier{Root: filepath.Join(dir, "kiln")}, []string{file}, artifact.Options{})
 		require.NoError(t, err)
@@ -128,8 +128,8 @@ func TestMemo(t *testing.T) {
 		})
 		assert.Equal(t, i == 1, broken, jobs[i].Dossier)
 	}))
-	require.NotEmpty(t, r.shelf.kept)
-	for _, h := range r.shelf.kept {
-		assert.Same(t, &h.val.memo, r.shelf.memo(h.val.pkg.Load()))
+	require.NotEmpty(t, r.packageCache.kept)
+	for _, h := range r.packageCache.kept {
+		assert.Same(t, &h.val.memo, r.packageCache.memo(h.val.pkg.Load()))
 	}
 }

@@ -70,7 +70,7 @@ func (r *Runner) Scan(ctx context.Context, roots []pictures.Root) (*pictures.Lib
 }
 
 // Pictures judges pictures alone: by the rules that need nothing else. language
-// stands in for all others; empty for the first that is there.
+// is the default one; empty for the first that is there.
 func (r *Runner) Pictures(ctx context.Context, lib *pictures.Library, language string) ([]*view.Gallery, error) {
 	judges, set, err := r.prepare(nil)
 	if err != nil {

@@ -16,6 +16,7 @@ import (
 	"regola.example/regola/internal/core/artifact"
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
@@ -23,9 +24,8 @@ import (
 	"regola.example/regola/internal/core/phrases"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/regular"
 	"regola.example/regola/internal/core/rulebook"
-	"regola.example/regola/internal/core/spell"
+	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/submission"
 	"regola.example/regola/internal/core/tables"
@@ -58,19 +58,19 @@ type Job struct {
 // Runner judges releases. What it loads it loads once; it is safe for use by
 // several goroutines.
 type Runner struct {
-	lib    *rulebooks.Library
-	opt    Options
-	stores []*store.Store
-	left   []*store.Store // that are not judged for
-	tables func() (*tables.Set, error)
-	own    []*rulebook.Book
-	newer  map[string]*rulebook.Book // further editions of built-in files, by the built-in file
-	pixels *pictures.Memo
-	words  *phrases.Memo
-	shelf  shelf
-	added  recent[string, func() *additions]
-	judges map[string]func() (*judge, error) // of the built-in rules, by store
-	notes  map[string]func() (*notes, error) // by store
+	lib          *rulebooks.Library
+	opt          Options
+	stores       []*store.Store
+	left         []*store.Store // that are not judged for
+	tables       func() (*tables.Set, error)
+	own          []*rulebook.Book
+	newer        map[string]*rulebook.Book // further editions of built-in files, by the built-in file
+	pixels       *pictures.Memo
+	words        *phrases.Memo
+	packageCache packageCache
+	added        recent[string, func() *additions]
+	judges       map[string]func() (*judge, error) // of the built-in rules, by store
+	notes        map[string]func() (*notes, error) // by store
 }
 
 // judge is the rules of one store, with the environment that they were typed in.
@@ -170,9 +170,9 @@ func (r *Runner) newJudge(s *store.Store, books, own []*rulebook.Book, t *tables
 
 // ReadBook reads a rulebook of a team's own.
 func ReadBook(lib *rulebooks.Library, file string) (*rulebook.Book, place.Problems) {
-	data, err := regular.Read(file, maxYAML)
+	data, err := safeopen.Read(file, maxYAML)
 	if err != nil {
-		return nil, place.Problems{regular.Problem(file, err, "check the path")}
+		return nil, place.Problems{safeopen.Problem(file, err, "check the path")}
 	}
 	if p := noBook(file, data); p != nil {
 		return nil, place.Problems{p}
@@ -198,7 +198,7 @@ func ReadBook(lib *rulebooks.Library, file string) (*rulebook.Book, place.Proble
 	}
 	if !slices.Contains(known, b.Store) {
 		fix := "write one of: " + strings.Join(known, ", ")
-		if near := spell.Nearest(b.Store, known); near != "" {
+		if near := didyoumean.Nearest(b.Store, known); near != "" {
 			fix = fmt.Sprintf("did you mean %q? The stores are: %s", near, strings.Join(known, ", "))
 		}
 		return nil, place.Problems{{At: fact.PlaceOf(b, &b.Store), What: fmt.Sprintf("there is no store %q", b.Store), Fix: fix}}
@@ -220,9 +220,9 @@ func noBook(file string, data []byte) *place.Problem {
 
 // ReadTables reads a file of tables of a team's own.
 func ReadTables(file string) (*tables.Set, place.Problems) {
-	data, err := regular.Read(file, maxYAML)
+	data, err := safeopen.Read(file, maxYAML)
 	if err != nil {
-		return nil, place.Problems{regular.Problem(file, err, "check the path")}
+		return nil, place.Problems{safeopen.Problem(file, err, "check the path")}
 	}
 	return tables.Parse(file, data)
 }
@@ -291,7 +291,7 @@ func (r *Runner) gather(ctx context.Context, job Job) (*gathered, error) {
 		case 0:
 			judges, set, loaded = r.prepare(d)
 		case 1:
-			pkgs, opened = r.shelf.open(ctx, d, packages, artifact.Options{Digests: true, Parts: r.opt.Parts})
+			pkgs, opened = r.packageCache.open(ctx, d, packages, artifact.Options{Digests: true, Parts: r.opt.Parts})
 		default:
 			lib, scanned = r.scan(ctx, d)
 		}
@@ -406,7 +406,7 @@ func (r *Runner) pair(ctx context.Context, g *gathered, on day.Day) ([]check.Pai
 	for _, s := range r.stores {
 		var pkg *facts.Package
 		for _, p := range pkgs {
-			if !s.Takes(p.Platform(), p.Kind) || d != nil && !mine(s, p, d) {
+			if !s.Takes(p.Platform(), p.Kind) || d != nil && !takesPackage(s, p, d) {
 				continue
 			}
 			if pkg != nil {
@@ -420,7 +420,7 @@ func (r *Runner) pair(ctx context.Context, g *gathered, on day.Day) ([]check.Pai
 				return nil, place.Problems{p}
 			}
 		}
-		if pkg == nil && (d == nil || !aims(d, s)) {
+		if pkg == nil && (d == nil || !namesPackageFor(d, s)) {
 			continue
 		}
 		chosen[s.ID], meant = pkg, append(meant, s)
@@ -446,7 +446,7 @@ func (r *Runner) pair(ctx context.Context, g *gathered, on day.Day) ([]check.Pai
 		if lib != nil {
 			src.Pictures = lib.Gallery(s.ID, s.Blocks, d.App.DefaultLocale)
 		}
-		pairs = append(pairs, check.Pair{Judge: judges[s.ID], Submission: submission.New(src), Memo: r.shelf.memo(chosen[s.ID])})
+		pairs = append(pairs, check.Pair{Judge: judges[s.ID], Submission: submission.New(src), Memo: r.packageCache.memo(chosen[s.ID])})
 	}
 	if len(pairs) == 0 {
 		return nil, place.Problems{{What: "there is nothing to judge", Fix: "give a package, or a dossier that names an id or a package for the store"}}
@@ -466,9 +466,9 @@ func swapped(s *store.Store, pkgs []*facts.Package, d *dossier.Dossier) *place.P
 	return nil
 }
 
-// mine tells whether a package of the right platform is the one that a dossier
+// takesPackage tells whether a package of the right platform is the one that a dossier
 // means for a store: of two stores of one platform, each may have its own.
-func mine(s *store.Store, p *facts.Package, d *dossier.Dossier) bool {
+func takesPackage(s *store.Store, p *facts.Package, d *dossier.Dossier) bool {
 	named, _, ok := d.Packages.For(s.Blocks)
 	return !ok || named == "" || d.Path(named) == p.File || !anyNames(d, p)
 }
@@ -478,8 +478,8 @@ func anyNames(d *dossier.Dossier, p *facts.Package) bool {
 	return slices.ContainsFunc(d.Packages.All(), func(named string) bool { return d.Path(named) == p.File })
 }
 
-// aims tells whether a dossier means a store at all.
-func aims(d *dossier.Dossier, s *store.Store) bool {
+// namesPackageFor tells whether a dossier means a store at all.
+func namesPackageFor(d *dossier.Dossier, s *store.Store) bool {
 	_, _, pkg := d.Packages.For(s.Blocks)
 	_, _, id := d.App.IDs.For(s.Blocks)
 	return pkg || id || d.Packages.Empty() && d.App.IDs.Empty()

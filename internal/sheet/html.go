@@ -10,7 +10,7 @@ import (
 	"io"
 	"path"
 
-	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/core/sanitize"
 )
 
 //go:embed sheet.html
@@ -19,7 +19,7 @@ var source string
 var page = template.Must(template.New("sheet").Funcs(template.FuncMap{
 	"picture": picture,
 	"base":    path.Base,
-	"shown":   visible.Lines,
+	"shown":   sanitize.Lines,
 	"grounds": func() []string { return []string{"light", "dark", "picture"} },
 	"masks":   func() []string { return []string{"circle", "rounded", "squircle"} },
 	"worst":   worst,

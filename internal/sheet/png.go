@@ -13,7 +13,7 @@ import (
 	xdraw "golang.org/x/image/draw"
 
 	"regola.example/regola/internal/canvas"
-	"regola.example/regola/internal/core/visible"
+	"regola.example/regola/internal/core/sanitize"
 )
 
 // Theme is the colours of a sheet.
@@ -81,7 +81,7 @@ func PNG(w io.Writer, s *Sheet, th Theme) error {
 
 func (p *painter) text(x, y int, s string, size float64, w canvas.Weight, col color.Color) {
 	r := image.Rect(0, y-int(2*size), width, y+int(size)) // letters with marks reach far
-	p.later(r, func(c canvas.Canvas) { c.Text(x, y, visible.Text(s), size, w, col) })
+	p.later(r, func(c canvas.Canvas) { c.Text(x, y, sanitize.Text(s), size, w, col) })
 }
 
 func (p *painter) round(r image.Rectangle, radius float64, col color.Color) {
@@ -132,7 +132,7 @@ func (p *painter) content(page *Page) {
 	}
 	p.text(margin, p.y, title, 26, canvas.Bold, p.th.ink)
 	if page.Default && page.Language != "" {
-		p.text(margin+canvas.Width(visible.Text(title), 26, canvas.Bold)+14, p.y, "stands in for every other language", 16, canvas.Regular, p.th.dim)
+		p.text(margin+canvas.Width(sanitize.Text(title), 26, canvas.Bold)+14, p.y, "default language", 16, canvas.Regular, p.th.dim)
 	}
 	p.y += 16
 	for _, m := range page.Wrong {
@@ -144,7 +144,7 @@ func (p *painter) content(page *Page) {
 	}
 	rows := page.Rows
 	if len(page.Stray) > 0 {
-		rows = append(slices.Clip(rows), &Row{What: "counted nowhere", Count: fmt.Sprint(len(page.Stray)), Shots: page.Stray})
+		rows = append(slices.Clip(rows), &Row{What: "not counted", Count: fmt.Sprint(len(page.Stray)), Shots: page.Stray})
 	}
 	// Classes with few pictures stand beside each other.
 	x, top, bottom := margin, p.y, p.y
@@ -171,7 +171,7 @@ func (p *painter) mark(x int, m Mark, room int) {
 	col := p.th.impact[m.Impact]
 	p.text(x, p.y, m.Impact, 15, canvas.Bold, col)
 	at := x + canvas.Width(m.Impact, 15, canvas.Bold) + 10
-	p.text(at, p.y, canvas.Fit(visible.Text(m.Say), 15, canvas.Regular, room-(at-x)), 15, canvas.Regular, p.th.ink)
+	p.text(at, p.y, canvas.Fit(sanitize.Text(m.Say), 15, canvas.Regular, room-(at-x)), 15, canvas.Regular, p.th.ink)
 }
 
 // grounds are what icons are shown on: a light and a dark home screen, and one of
@@ -227,7 +227,7 @@ func (p *painter) tile(r image.Rectangle, from, to, ink color.RGBA, s *Shot, nam
 		draw.DrawMask(c, r, ground, image.Point{}, canvas.RoundMask(r.Dx(), r.Dy(), 14), image.Point{}, draw.Over)
 	})
 	if s.Image == nil {
-		p.text(r.Min.X+14, r.Min.Y+90, canvas.Fit(visible.Text(s.Why), 14, canvas.Regular, r.Dx()-28), 14, canvas.Regular, ink)
+		p.text(r.Min.X+14, r.Min.Y+90, canvas.Fit(sanitize.Text(s.Why), 14, canvas.Regular, r.Dx()-28), 14, canvas.Regular, ink)
 		return
 	}
 	const big, small = 72, 40
@@ -286,14 +286,14 @@ func (r *Row) width() int {
 	for _, c := range columns {
 		w += c + gap
 	}
-	return max(w, canvas.Width(visible.Text(r.What), 18, canvas.Bold)+12+canvas.Width(r.Note(), 16, canvas.Regular))
+	return max(w, canvas.Width(sanitize.Text(r.What), 18, canvas.Bold)+12+canvas.Width(r.Note(), 16, canvas.Regular))
 }
 
 // row shows the pictures of a class at one scale, from x on within a width.
 func (p *painter) row(r *Row, x0, room int) {
 	p.y += 40
 	p.text(x0, p.y, r.What, 18, canvas.Bold, p.th.ink)
-	p.text(x0+canvas.Width(visible.Text(r.What), 18, canvas.Bold)+12, p.y, r.Note(), 16, canvas.Regular, p.th.dim)
+	p.text(x0+canvas.Width(sanitize.Text(r.What), 18, canvas.Bold)+12, p.y, r.Note(), 16, canvas.Regular, p.th.dim)
 	for _, m := range r.Wrong {
 		p.y += 22
 		p.mark(x0, m, max(room, 420))
@@ -335,7 +335,7 @@ func (p *painter) shot(s *Shot, r image.Rectangle) {
 			})
 			y += 22
 		}
-		for i, line := range canvas.Wrap(visible.Text(s.Why), 13, canvas.Regular, r.Dx()-16) {
+		for i, line := range canvas.Wrap(sanitize.Text(s.Why), 13, canvas.Regular, r.Dx()-16) {
 			p.text(r.Min.X+8, y+i*17, line, 13, canvas.Regular, p.th.dim)
 		}
 	}
@@ -360,7 +360,7 @@ func checkered(c canvas.Canvas, r image.Rectangle) {
 // room they take.
 func (p *painter) captions(x, y, room int, s *Shot) int {
 	at := y + 22
-	p.text(x, at, canvas.Fit(visible.Text(path.Base(s.Item.File)), 14, canvas.Regular, room), 14, canvas.Regular, p.th.ink)
+	p.text(x, at, canvas.Fit(sanitize.Text(path.Base(s.Item.File)), 14, canvas.Regular, room), 14, canvas.Regular, p.th.ink)
 	if s.Item.Width > 0 {
 		at += 18
 		p.text(x, at, fmt.Sprintf("%d x %d", s.Item.Width, s.Item.Height), 13, canvas.Regular, p.th.dim)
@@ -368,7 +368,7 @@ func (p *painter) captions(x, y, room int, s *Shot) int {
 	for _, m := range s.Wrong {
 		at += 20
 		p.text(x, at, m.Impact, 14, canvas.Bold, p.th.impact[m.Impact])
-		for _, line := range canvas.Wrap(visible.Text(m.Say), 13, canvas.Regular, room) {
+		for _, line := range canvas.Wrap(sanitize.Text(m.Say), 13, canvas.Regular, room) {
 			at += 17
 			p.text(x, at, canvas.Fit(line, 13, canvas.Regular, room), 13, canvas.Regular, p.th.ink)
 		}

@@ -38,7 +38,7 @@ type Page struct {
 	Store    string
 	Language string // its tag; empty when none is known
 	Name     string // of the language, in English
-	Default  bool   // the language that stands in for all others
+	Default  bool   // the default language
 	Texts    []*Text
 	Icon     *Shot
 	Wide     []*Shot // feature graphic, banner, pictures of products

@@ -14,7 +14,7 @@ import (
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/files"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/safeopen"
 )
 
 // Options say how much is read.
@@ -44,12 +44,12 @@ func open(ctx context.Context, file string, opt Options) (*facts.Package, error)
 	const hint = "check the path; relative paths start at the folder you are in"
 	info, err := os.Stat(file)
 	if err != nil {
-		return nil, regular.Problem(file, err, hint)
+		return nil, safeopen.Problem(file, err, hint)
 	}
 	if info.IsDir() {
 		t, err := files.FromFolder(ctx, file)
 		if err != nil {
-			return nil, regular.Problem(file, err, hint)
+			return nil, safeopen.Problem(file, err, hint)
 		}
 		p, err := fill(file, t, opt, true)
 		if p != nil {
@@ -59,9 +59,9 @@ func open(ctx context.Context, file string, opt Options) (*facts.Package, error)
 		}
 		return p, err
 	}
-	f, info, err := regular.Open(file)
+	f, info, err := safeopen.Open(file)
 	if err != nil {
-		return nil, regular.Problem(file, err, hint)
+		return nil, safeopen.Problem(file, err, hint)
 	}
 	defer f.Close()
 	if err := isZip(f, info.Size()); err != nil {

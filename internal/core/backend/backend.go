@@ -216,7 +216,7 @@ func (w *worker) clients() {
 		}
 	}
 	slices.Sort(w.out.Guessed)
-	// A role that is given to a client gives him all of its own.
+	// A role that is granted to a client brings all of its own.
 	for range 3 {
 		for _, m := range w.schema.Members {
 			if who := w.who[m.To]; who == "anonymous" || who == "signed-in" && w.who[m.On] != "anonymous" {
@@ -407,7 +407,7 @@ func (w *worker) weak() {
 		for _, g := range r.Grants {
 			list := strings.Join(g.Privileges, ", ")
 			if g.To == "public" {
-				add("grant-public", "the privilege "+list+" on "+full+" is everybody's", "public", g.At)
+				add("grant-public", "the privilege "+list+" on "+full+" is granted to everybody", "public", g.At)
 			}
 			if g.Option && w.client(g.To) != "" {
 				add("grant-option", g.To+" may pass on "+list+" on "+full, w.client(g.To), g.At)

@@ -10,7 +10,7 @@ import (
 )
 
 // classes are what a condition can come to, from narrow to wide: no rows; those that
-// name the caller; those of his groups; his own and those that belong to nobody; those
+// name the caller; those of their groups; their own and those that belong to nobody; those
 // with a mark of their own; all rows for whoever is signed in; all until a day; all.
 var classes = []string{"none", "bound", "membership", "ownerless", "filtered", "signed-in", "dated", "open"}
 

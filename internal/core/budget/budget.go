@@ -36,7 +36,7 @@ type Spent struct{ What string }
 
 // Error says what was used up.
 func (s *Spent) Error() string {
-	return "it takes more " + s.What + " than a file of its size is worth: it is damaged, or made to"
+	return "it takes more " + s.What + " than is allowed for a file of its size: the file is damaged, or made to take it"
 }
 
 // Budget is the share of one part of a run, or the run itself.

@@ -13,7 +13,7 @@ func TestSteps(t *testing.T) {
 	run := New(t.Context(), 0)
 	p := run.Part(10)
 	assert.NoError(t, p.Step(partSteps+10*stepsPerByte))
-	assert.EqualError(t, p.Step(1), "it takes more work than a file of its size is worth: it is damaged, or made to")
+	assert.EqualError(t, p.Step(1), "it takes more work than is allowed for a file of its size: the file is damaged, or made to take it")
 	assert.EqualValues(t, runSteps-partSteps-10*stepsPerByte, run.steps.Load(), "the run pays for its parts, not for what they did not get")
 	assert.Error(t, run.Part(1<<30).Step(runSteps), "no part passes the bound of the run")
 	var none *Budget

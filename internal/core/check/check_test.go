@@ -81,7 +81,7 @@ func run(t *testing.T, rule string, s *submission.Submission, on string) *check.
 	require.Empty(t, ps)
 	s.Tables = set(t).On(date(t, on))
 	s.Prepare()
-	return p.Run(check.See(s, date(t, on)), nil)
+	return p.Run(check.NewEvalContext(s, date(t, on)), nil)
 }
 
 func TestMistakes(t *testing.T) {
@@ -170,7 +170,7 @@ func TestTables(t *testing.T) {
 	require.Empty(t, ps)
 	env, ps := check.NewEnv([]*rulebook.Book{b}, set(t), nil)
 	require.Empty(t, ps)
-	v = env.Prepare(b.Rules[0]).Run(check.See(s, date(t, "2026-06-01")), nil)
+	v = env.Prepare(b.Rules[0]).Run(check.NewEvalContext(s, date(t, "2026-06-01")), nil)
 	require.Len(t, v.Faults, 2, "%v", v.Gaps)
 	assert.Equal(t, []rulebook.Impact{rulebook.Reach, rulebook.Blocked}, []rulebook.Impact{v.Faults[0].Impact, v.Faults[1].Impact})
 	assert.Equal(t, rulebook.Blocked, v.Impact(), "the gravest")

@@ -70,7 +70,7 @@ func list[T any](v ref.Val) []T {
 
 func text(v ref.Val) string { s, _ := v.Value().(string); return s }
 
-// adapter shows Go values to CEL.
+// adapt shows a Go value to CEL.
 func adapt(v any) ref.Val { return engine.Adapt(v) }
 
 // openOr gives a result, or what is not known when it is not decided.

@@ -44,7 +44,7 @@ func (j *Judge) verdicts(ctx context.Context, pair Pair, o Options) ([]*Verdict,
 			programs = append(programs, p)
 		}
 	}
-	out, meter, see := make([]*Verdict, len(programs)), newRunMeter(), See(pair.Submission, o.Day)
+	out, meter, see := make([]*Verdict, len(programs)), newRunMeter(), NewEvalContext(pair.Submission, o.Day)
 	see.memo = pair.Memo
 	err := work.Each(ctx, len(programs), func(i int) {
 		out[i] = programs[i].Run(see, meter)
@@ -139,7 +139,7 @@ func (r *Result) waive(d *dossier.Dossier) {
 	}
 	for _, w := range d.Waivers {
 		for _, v := range verdicts[w.Rule] {
-			v.settle()
+			v.decide()
 		}
 		delete(verdicts, w.Rule) // once is enough
 	}

@@ -25,7 +25,7 @@ type memoKey struct {
 }
 
 // find gives a verdict that is known, for its own use by the caller, or nil.
-func (m *Memo) find(p *Program, see *Sight) *Verdict {
+func (m *Memo) find(p *Program, see *EvalContext) *Verdict {
 	if m == nil {
 		return nil
 	}
@@ -42,7 +42,7 @@ func (m *Memo) find(p *Program, see *Sight) *Verdict {
 
 // keep remembers a verdict without faults, questions and duties, where nothing that was
 // evaluated for it looked at more than the package.
-func (m *Memo) keep(p *Program, see *Sight, v *Verdict) {
+func (m *Memo) keep(p *Program, see *EvalContext, v *Verdict) {
 	if m == nil || len(v.Faults) > 0 || p.ask != nil || p.what != nil || !p.ofPackage() {
 		return
 	}

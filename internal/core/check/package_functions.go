@@ -8,12 +8,12 @@ import (
 	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/common/types/traits"
 
+	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/engine"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
-	"regola.example/regola/internal/core/motif"
+	"regola.example/regola/internal/core/imagehash"
 	"regola.example/regola/internal/core/rating"
-	"regola.example/regola/internal/core/spell"
 	"regola.example/regola/internal/core/tables"
 )
 
@@ -65,7 +65,7 @@ func packageFunctions() []engine.Declared {
 			return types.String(name)
 		}),
 		plain("likeness(string, string) int", "how far two pictures show the same, by their fingerprints, from 0 to 100", "likeness_string_string", []*types.Type{types.StringType, types.StringType}, types.IntType, func(a []ref.Val) ref.Val {
-			return types.Int(motif.Likeness(text(a[0]), text(a[1])))
+			return types.Int(imagehash.Likeness(text(a[0]), text(a[1])))
 		}),
 		member("rating.said(string) string", "the answer to a question about the content, also where the line others gives it; empty for one that the store does not ask after these answers", "rating_said", []*types.Type{engine.TypeFor[rating.Rating](), types.StringType}, types.StringType, func(a []ref.Val) ref.Val {
 			r, _ := a[0].Value().(*rating.Rating)
@@ -76,7 +76,7 @@ func packageFunctions() []engine.Declared {
 			return types.String(answer)
 		}),
 		plain("misspelt(string, list(string)) string", "the name that was probably meant: one letter added, dropped or changed, or two swapped; empty when none", "misspelt_string_list", []*types.Type{types.StringType, textList}, types.StringType, func(a []ref.Val) ref.Val {
-			return types.String(spell.OneOff(text(a[0]), list[string](a[1])))
+			return types.String(didyoumean.ByOneEdit(text(a[0]), list[string](a[1])))
 		}),
 		plain("keys(map) list(string)", "the keys of a map with texts as keys", "keys_map", []*types.Type{types.NewMapType(types.StringType, types.DynType)}, textList, func(a []ref.Val) ref.Val {
 			m, ok := a[0].(traits.Mapper)

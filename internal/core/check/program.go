@@ -18,8 +18,8 @@ import (
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/sanitize"
 	"regola.example/regola/internal/core/submission"
-	"regola.example/regola/internal/core/visible"
 )
 
 // Bounds on what one rule may cost and say: rules and packages may come from
@@ -212,7 +212,7 @@ func newRunMeter() *runMeter {
 
 // Run judges a submission. It never fails: a rule that cannot be
 // evaluated is not read, with the reason.
-func (p *Program) Run(see *Sight, all *runMeter) *Verdict {
+func (p *Program) Run(see *EvalContext, all *runMeter) *Verdict {
 	s := see.of
 	v := &Verdict{Rule: p.Rule, Store: s.Store, State: NotApplicable}
 	if !p.Rule.InForce(see.on) {
@@ -235,7 +235,7 @@ func (p *Program) Run(see *Sight, all *runMeter) *Verdict {
 			f.At = s.PackagePlace()
 		}
 	}
-	v.settle()
+	v.decide()
 	if err == nil {
 		see.memo.keep(p, see, v)
 	}
@@ -243,14 +243,14 @@ func (p *Program) Run(see *Sight, all *runMeter) *Verdict {
 }
 
 // run evaluates the parts in their order.
-func (p *Program) run(v *Verdict, see *Sight, scope *engine.Scope) error {
+func (p *Program) run(v *Verdict, see *EvalContext, scope *engine.Scope) error {
 	if p.when != nil {
 		w, err := eval(p.when, scope)
 		switch {
 		case err != nil:
 			return err
 		case !w.Known():
-			v.lacks(w.Gaps)
+			v.addGaps(w.Gaps)
 			return nil
 		case !w.True():
 			return nil
@@ -266,7 +266,7 @@ func (p *Program) run(v *Verdict, see *Sight, scope *engine.Scope) error {
 		case err != nil:
 			return err
 		case !l.Known():
-			v.lacks(l.Gaps)
+			v.addGaps(l.Gaps)
 			return nil
 		}
 		items = l.Items()
@@ -291,15 +291,15 @@ func eval(x *part[*engine.Expr], scope *engine.Scope) (engine.Value, error) {
 // judge evaluates the condition once, and notes the duty that comes of it.
 func (p *Program) judge(v *Verdict, scope *engine.Scope) error {
 	faults, gaps := len(v.Faults)+v.More, len(v.Gaps)
-	if err := p.hold(v, scope); err != nil || p.what == nil {
+	if err := p.evaluate(v, scope); err != nil || p.what == nil {
 		return err
 	}
-	return p.owe(v, scope, len(v.Faults)+v.More > faults, slices.Clone(v.Gaps[min(gaps, len(v.Gaps)):]))
+	return p.addDuty(v, scope, len(v.Faults)+v.More > faults, slices.Clone(v.Gaps[min(gaps, len(v.Gaps)):]))
 }
 
-// owe notes a duty: done, contradicted by a fault, or open for what the dossier
+// addDuty notes a duty: done, contradicted by a fault, or open for what the dossier
 // does not answer.
-func (p *Program) owe(v *Verdict, scope *engine.Scope, broken bool, gaps []fact.Gap) (err error) {
+func (p *Program) addDuty(v *Verdict, scope *engine.Scope, broken bool, gaps []fact.Gap) (err error) {
 	if len(v.Duties) >= maxFaults {
 		return nil
 	}
@@ -335,15 +335,15 @@ func (p *Program) owe(v *Verdict, scope *engine.Scope, broken bool, gaps []fact.
 	return nil
 }
 
-// hold evaluates the condition.
-func (p *Program) hold(v *Verdict, scope *engine.Scope) error {
+// evaluate evaluates the condition.
+func (p *Program) evaluate(v *Verdict, scope *engine.Scope) error {
 	if p.expect != nil {
 		w, err := eval(p.expect, scope)
 		switch {
 		case err != nil:
 			return err
 		case !w.Known():
-			v.lacks(w.Gaps)
+			v.addGaps(w.Gaps)
 			return nil
 		}
 		v.Judged++
@@ -380,7 +380,7 @@ func (p *Program) hold(v *Verdict, scope *engine.Scope) error {
 		if *t.into, err = write(t.from, scope); err != nil {
 			return err
 		}
-		*t.into = visible.Cut(*t.into, mostSaid)
+		*t.into = sanitize.Cut(*t.into, mostSaid)
 	}
 	v.Faults = append(v.Faults, f)
 	return nil
@@ -390,7 +390,7 @@ func (p *Program) hold(v *Verdict, scope *engine.Scope) error {
 // what a package holds, and that has any length.
 const mostSaid = 5_000
 
-func (p *Program) question(v *Verdict, see *Sight, scope *engine.Scope) (err error) {
+func (p *Program) question(v *Verdict, see *EvalContext, scope *engine.Scope) (err error) {
 	q := &Question{What: p.Rule.Confirm}
 	if q.Ask, err = write(p.ask, scope); err != nil {
 		return err
@@ -468,14 +468,14 @@ func (p *Program) TestExamples() error {
 
 // Note evaluates a note of a book; empty where it does not apply or something
 // that it needs is not known.
-func (e *Env) Note(b *rulebook.Book, n *rulebook.Beside, s *submission.Submission, on day.Day) string {
-	if v := e.note(b, n).Run(See(s, on), nil); v.Question != nil && len(v.Gaps) == 0 {
+func (e *Env) Note(b *rulebook.Book, n *rulebook.Annotation, s *submission.Submission, on day.Day) string {
+	if v := e.note(b, n).Run(NewEvalContext(s, on), nil); v.Question != nil && len(v.Gaps) == 0 {
 		return v.Question.Ask
 	}
 	return ""
 }
 
-func (e *Env) note(b *rulebook.Book, n *rulebook.Beside) *Program {
+func (e *Env) note(b *rulebook.Book, n *rulebook.Annotation) *Program {
 	return e.Prepare(&rulebook.Rule{ID: n.Of, Book: b, When: n.When, Ask: n.Say})
 }
 
@@ -515,7 +515,7 @@ func (p *Program) Example(ex *rulebook.Example) *Verdict {
 	}
 	sub.Derive(sub.Tables.On(on))
 	sub.Prepare()
-	return p.Run(See(sub, on), nil)
+	return p.Run(NewEvalContext(sub, on), nil)
 }
 
 func (p *Program) testExample(ex *rulebook.Example) error {

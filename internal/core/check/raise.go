@@ -11,7 +11,7 @@ import (
 	"regola.example/regola/internal/core/submission"
 )
 
-// Raised is a rule that would begin to speak if a field were raised.
+// Raised is a rule that would apply if a field were raised.
 type Raised struct {
 	Rule *rulebook.Rule
 	At   int64 // the least value with which it does
@@ -24,7 +24,7 @@ const mostRaised = 20
 // raise tells for each broken rule that says so what else its remedy brings:
 // it judges the same submission as if the field were as it has to be. programs[i]
 // gave verdicts[i]; meter bounds the work of the whole run.
-func raise(programs []*Program, see *Sight, verdicts []*Verdict, meter *runMeter) {
+func raise(programs []*Program, see *EvalContext, verdicts []*Verdict, meter *runMeter) {
 	s := see.of
 	for i, v := range verdicts {
 		p := programs[i]
@@ -49,7 +49,7 @@ func raise(programs []*Program, see *Sight, verdicts []*Verdict, meter *runMeter
 		if with == nil || goal <= from {
 			continue
 		}
-		at := See(with, see.on)
+		at := NewEvalContext(with, see.on)
 		for _, other := range programs {
 			if known[other.Rule] {
 				continue
@@ -61,7 +61,7 @@ func raise(programs []*Program, see *Sight, verdicts []*Verdict, meter *runMeter
 			// It speaks at the goal: the least value at which it does.
 			r := Raised{other.Rule, goal, w.Faults[0].Say}
 			for n := max(from+1, goal-mostRaised); n < goal; n++ {
-				if w := other.Run(See(withNumber(s, path, n), see.on), meter); len(w.Faults) > 0 {
+				if w := other.Run(NewEvalContext(withNumber(s, path, n), see.on), meter); len(w.Faults) > 0 {
 					r.At, r.Say = n, w.Faults[0].Say
 					break
 				}

@@ -81,10 +81,10 @@ type Question struct {
 	Doubt     string // confirmed, and why that does not count
 }
 
-// lacks records what a part of the rule did not know. A limit without a value
+// addGaps records what a part of the rule did not know. A limit without a value
 // on the day means that the rule does not bind yet: it is neither broken nor
 // unread.
-func (v *Verdict) lacks(gaps []fact.Gap) {
+func (v *Verdict) addGaps(gaps []fact.Gap) {
 	for _, g := range gaps {
 		if g.Kind == fact.NotInForce {
 			v.State = NotInForce
@@ -97,8 +97,8 @@ func (v *Verdict) lacks(gaps []fact.Gap) {
 	}
 }
 
-// settle draws the state from what was found.
-func (v *Verdict) settle() {
+// decide draws the state from what was found.
+func (v *Verdict) decide() {
 	v.Gaps = uniqueGaps(v.Gaps)
 	v.key()
 	switch {

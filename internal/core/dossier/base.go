@@ -12,7 +12,7 @@ import (
 	"regola.example/regola/internal/core/strictyaml"
 )
 
-// maxBases bounds how many dossiers stand on one another.
+// maxBases bounds how many dossiers build on one another.
 const maxBases = 8
 
 // document reads dossier.yaml, with what the dossiers on which it stands say.
@@ -28,7 +28,7 @@ func (d *Dossier) document() (*strictyaml.Document, place.Problems) {
 			return nil, append(problems, &place.Problem{At: at, What: what, Fix: fix})
 		}
 		if doc != nil && !Exists(folder) {
-			return fail(fmt.Sprintf("there is no dossier in %s, on which this one is to stand", folder), "write the base as a path from this folder to a folder with a dossier.yaml")
+			return fail(fmt.Sprintf("there is no dossier in %s, that this one names as its base", folder), "write the base as a path from this folder to a folder with a dossier.yaml")
 		}
 		data, problem := read(file)
 		if problem != nil {
@@ -36,10 +36,10 @@ func (d *Dossier) document() (*strictyaml.Document, place.Problems) {
 		}
 		if info, err := os.Stat(file); err == nil {
 			if slices.ContainsFunc(seen, func(o os.FileInfo) bool { return os.SameFile(o, info) }) {
-				return fail("the dossier stands on itself", "let one of them stand on none")
+				return fail("the dossier is its own base", "remove base from one of them")
 			}
 			if seen = append(seen, info); len(seen) > maxBases {
-				return fail(fmt.Sprintf("more than %d dossiers stand on one another", maxBases), "join some of them")
+				return fail(fmt.Sprintf("more than %d dossiers name one another as base", maxBases), "join some of them")
 			}
 		}
 		next, ps := strictyaml.Parse(file, data)

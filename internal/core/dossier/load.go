@@ -19,7 +19,7 @@ import (
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/gate"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/strictyaml"
 )
@@ -61,11 +61,11 @@ func Load(folder string, stores []*store.Store, words map[string][]string) (*Dos
 }
 
 func read(file string) ([]byte, *place.Problem) {
-	data, err := regular.Read(file, maxFile)
+	data, err := safeopen.Read(file, maxFile)
 	if err == nil {
 		return data, nil
 	}
-	return nil, regular.Problem(file, err, "check the path; a dossier is a folder with a dossier.yaml in it")
+	return nil, safeopen.Problem(file, err, "check the path; a dossier is a folder with a dossier.yaml in it")
 }
 
 // validate checks what the form of the document alone does not show. What the

@@ -94,7 +94,7 @@ func (p *PerStore[T]) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 		}
 		p.Put(key.Value, d.Place(key))
 		var v T
-		if _, shelves := any(v).(Shelves); shelves {
+		if _, shelves := any(v).(CategoryList); shelves {
 			d.Value(val, reflect.ValueOf(&v).Elem(), "")
 			for _, n := range append(val.Content, val) {
 				if n.Kind == yaml.ScalarNode {
@@ -139,8 +139,8 @@ func (p *PerStore[T]) Where(keys []string) place.Place {
 // PerStoreValue is the type of the values, for schemas.
 func (p *PerStore[T]) PerStoreValue() reflect.Type { return reflect.TypeFor[T]() }
 
-// Shelves are one category or several.
-type Shelves []string
+// CategoryList are one category or several.
+type CategoryList []string
 
 // CategoryWords are the vocabularies of a store's categories: those of apps, and those
 // of games where a store has them apart.
@@ -149,9 +149,9 @@ func CategoryWords(store string) []string {
 }
 
 // DecodeNode implements strictyaml.NodeDecoder: a single text is a list of one.
-func (c *Shelves) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
+func (c *CategoryList) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 	if n.Kind == yaml.ScalarNode {
-		*c = Shelves{n.Value}
+		*c = CategoryList{n.Value}
 		return
 	}
 	var list []string
@@ -162,15 +162,15 @@ func (c *Shelves) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 // App says what the app is.
 type App struct {
 	fact.Mark     `json:"-"`
-	Name          string            `json:"name" need:"the app's name" doc:"the app's name, for reports"`
-	Kind          string            `json:"kind" enum:"app|game" doc:"app or game"`
-	DefaultLocale string            `json:"default_locale" need:"the language that stands in for all others, such as en-GB" doc:"the language that stands in for all others, such as en-GB"`
-	IDs           PerStore[string]  `json:"ids" doc:"the id that is registered with each store" seen:"app.id"`
-	Category      PerStore[Shelves] `json:"category" words:"categories" doc:"the category in each store; the iOS store takes a second one"`
-	Tags          []string          `json:"tags" doc:"words by which the Android store groups the app"`
-	Copyright     string            `json:"copyright" doc:"the year and the owner of the rights, such as 2026 Terrafuoco Example; shown in the iOS store"`
-	Brand         Brand             `json:"brand" doc:"names that texts may, and may not, use" read:"phrases"`
-	Price         string            `json:"price" like:"^(free|[0-9]+([.][0-9]{1,2})? [A-Z]{3})$" hint:"free, or an amount with its currency such as 4.99 EUR" doc:"free, or an amount with its currency such as 4.99 EUR"`
+	Name          string                 `json:"name" need:"the app's name" doc:"the app's name, for reports"`
+	Kind          string                 `json:"kind" enum:"app|game" doc:"app or game"`
+	DefaultLocale string                 `json:"default_locale" need:"the default language, such as en-GB" doc:"the default language, such as en-GB"`
+	IDs           PerStore[string]       `json:"ids" doc:"the id that is registered with each store" seen:"app.id"`
+	Category      PerStore[CategoryList] `json:"category" words:"categories" doc:"the category in each store; the iOS store takes a second one"`
+	Tags          []string               `json:"tags" doc:"words by which the Android store groups the app"`
+	Copyright     string                 `json:"copyright" doc:"the year and the owner of the rights, such as 2026 Terrafuoco Example; shown in the iOS store"`
+	Brand         Brand                  `json:"brand" doc:"names that texts may, and may not, use" read:"phrases"`
+	Price         string                 `json:"price" like:"^(free|[0-9]+([.][0-9]{1,2})? [A-Z]{3})$" hint:"free, or an amount with its currency such as 4.99 EUR" doc:"free, or an amount with its currency such as 4.99 EUR"`
 }
 
 // Brand is names that texts may use, and names that they may not.

@@ -25,9 +25,9 @@ import (
 	"cel.dev/cel-go/ext"
 	"cel.dev/cel-go/interpreter"
 
+	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/spell"
 )
 
 // maxCost bounds one evaluation, in CEL's units of work, so that a condition
@@ -334,7 +334,7 @@ func (e *Env) near(text, msg string) string {
 			if !regexp.MustCompile(`\b` + r.Name + `\.` + word + `\b`).MatchString(text) {
 				continue
 			}
-			if n := spell.Nearest(word, slices.Sorted(maps.Keys(r.Fields))); n != "" {
+			if n := didyoumean.Nearest(word, slices.Sorted(maps.Keys(r.Fields))); n != "" {
 				return fmt.Sprintf("did you mean %q? %s", n, r.Hint)
 			}
 			return r.Hint
@@ -345,7 +345,7 @@ func (e *Env) near(text, msg string) string {
 		names = append(names, e.functions...)
 	}
 	names = slices.DeleteFunc(slices.Clone(names), func(n string) bool { return n == word })
-	if n := spell.Nearest(word, names); word != "" && n != "" && n != word {
+	if n := didyoumean.Nearest(word, names); word != "" && n != "" && n != word {
 		return fmt.Sprintf("did you mean %q? %s", n, fieldsHint)
 	}
 	return fieldsHint

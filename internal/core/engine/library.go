@@ -71,7 +71,7 @@ func Functions() []Declared {
 			cel.BinaryBinding(func(a, b ref.Val) ref.Val {
 				return types.Bool(textual.ShareWord(string(a.(types.String)), string(b.(types.String))))
 			}))),
-		text("oddities(string) list(string)", "what would not be seen, or looks broken, in a text: blanks at its ends, control and invisible characters, replaced or doubly encoded letters, HTML", func(s string) ref.Val { return Adapt(textual.Oddities(s)) }, cel.ListType(cel.StringType)),
+		text("oddities(string) list(string)", "what would not be seen, or looks broken, in a text: spaces at its ends, control and invisible characters, replaced or doubly encoded letters, HTML", func(s string) ref.Val { return Adapt(textual.Oddities(s)) }, cel.ListType(cel.StringType)),
 		text("canonical(string) string", "a language tag as it is usually written: en-GB for en-UK and en_gb", func(s string) ref.Val { return types.String(textual.Canonical(s)) }, cel.StringType),
 		text("language(string) string", "the English name of a language tag: Italian for it, British English for en-GB", func(s string) ref.Val { return types.String(textual.LanguageName(s)) }, cel.StringType),
 		Declare("repeated(list(string)) list(string)", "the texts that occur more than once, each once", cel.Overload("repeated_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(repeated))),
@@ -98,7 +98,7 @@ func Functions() []Declared {
 				}
 				return Adapt(out)
 			}))),
-		Declare("wasted(list(string), string) list(string)", "the keywords of a list that waste room, with the reason: twice, already in the text, of one or two letters, with blanks around them", cel.Overload("wasted_list_string", []*cel.Type{cel.ListType(cel.StringType), cel.StringType}, cel.ListType(cel.StringType),
+		Declare("wasted(list(string), string) list(string)", "the keywords of a list that waste room, with the reason: twice, already in the text, of one or two letters, with spaces around them", cel.Overload("wasted_list_string", []*cel.Type{cel.ListType(cel.StringType), cel.StringType}, cel.ListType(cel.StringType),
 			cel.BinaryBinding(func(l, text ref.Val) ref.Val {
 				list, gap := texts(l)
 				if gap != nil {

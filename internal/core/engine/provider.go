@@ -208,7 +208,7 @@ func fieldValue(target any, name string, v reflect.Value) any {
 
 // absent is the gap of a nil pointer for which no other reason was recorded.
 func absent(m *fact.Mark, name string) fact.Gap {
-	const untold = "the package does not tell it"
+	const untold = "the package does not say it"
 	g := fact.Gap{Kind: fact.NotRead, Path: name, What: untold}
 	if m == nil {
 		return g

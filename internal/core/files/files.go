@@ -21,7 +21,7 @@ import (
 	"regola.example/regola/internal/core/budget"
 	"regola.example/regola/internal/core/format"
 	"regola.example/regola/internal/core/format/zipscan"
-	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/safeopen"
 )
 
 // maxCached bounds the contents that are kept for whoever comes next, in bytes
@@ -367,9 +367,9 @@ func FromFolder(ctx context.Context, root string) (*Tree, error) {
 			Name: filepath.ToSlash(rel), Size: info.Size(), Compressed: info.Size(), Stored: true, Mode: info.Mode(),
 			contents: &contents{size: info.Size(), store: s, open: func() (io.ReadCloser, error) {
 				if !info.Mode().IsRegular() {
-					return nil, regular.ErrKind
+					return nil, safeopen.ErrKind
 				}
-				f, _, err := regular.Open(p)
+				f, _, err := safeopen.Open(p)
 				return f, err
 			}},
 		})

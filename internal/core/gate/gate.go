@@ -18,7 +18,7 @@ import (
 	"strings"
 
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/safeopen"
 )
 
 // Gate is the folders whose files may be read: that of a dossier, and those of its
@@ -67,9 +67,9 @@ func (g *Gate) Read(file, name string, limit int64, missing string) ([]byte, *pl
 		p.At = place.Place{File: file}
 		return nil, p
 	}
-	data, err := regular.Read(file, limit)
+	data, err := safeopen.Read(file, limit)
 	if err != nil {
-		return nil, regular.Problem(file, err, missing)
+		return nil, safeopen.Problem(file, err, missing)
 	}
 	return data, nil
 }

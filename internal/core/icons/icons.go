@@ -17,7 +17,7 @@ import (
 	xdraw "golang.org/x/image/draw"
 
 	"regola.example/regola/internal/canvas"
-	"regola.example/regola/internal/core/motif"
+	"regola.example/regola/internal/core/imagehash"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
 )
@@ -127,7 +127,7 @@ func flatten(master image.Image, ground *color.NRGBA) (*image.NRGBA, *place.Prob
 	case b.Dx() < Side:
 		return nil, &place.Problem{What: fmt.Sprintf("the master has %d pixels a side; %d are needed", b.Dx(), Side), Fix: "export it again from its drawing; enlarging it makes it blurred"}
 	}
-	m := motif.Flat(master)
+	m := imagehash.Flat(master)
 	p := pictures.Look(m)
 	if p.Transparent && ground == nil {
 		return nil, &place.Problem{What: "the master has transparent pixels, and a store icon may have none", Fix: "fill its ground, or name a colour for it: --background '#B5532A'"}
@@ -214,7 +214,7 @@ func fit(side int, part image.Rectangle, m *image.NRGBA) *image.NRGBA {
 	out := image.NewRGBA(image.Rect(0, 0, side, side)) // the form for which there are fast ways
 	xdraw.CatmullRom.Scale(out, part, m, m.Rect, draw.Src, nil)
 	if out.Opaque() {
-		return motif.Flat(out)
+		return imagehash.Flat(out)
 	}
 	n := image.NewNRGBA(out.Rect)
 	draw.Draw(n, n.Rect, out, image.Point{}, draw.Src)

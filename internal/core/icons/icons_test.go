@@ -13,7 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"regola.example/regola/internal/core/icons"
-	"regola.example/regola/internal/core/motif"
+	"regola.example/regola/internal/core/imagehash"
 	"regola.example/regola/internal/core/pictures"
 )
 
@@ -58,7 +58,7 @@ func TestMake(t *testing.T) {
 			m, err := png.Decode(bytes.NewReader(f.Data))
 			require.NoError(t, err, f.Path)
 			assert.Equal(t, image.Pt(f.Width, f.Height), m.Bounds().Size(), f.Path)
-			seen[f.Path] = motif.Flat(m)
+			seen[f.Path] = imagehash.Flat(m)
 			p := pictures.Parse(f.Path, bytes.NewReader(f.Data), int64(len(f.Data)))
 			flat := strings.HasPrefix(f.Path, "ios/") && f.Path != "ios/Assets.xcassets/AppIcon.appiconset/icon-dark.png" || strings.HasSuffix(f.Path, "/kiln.png")
 			if flat {
@@ -85,7 +85,7 @@ func TestMake(t *testing.T) {
 		}
 		store := pictures.Look(seen["android/icon.png"])
 		assert.False(t, store.Transparent || store.Rounded || store.Framed, name)
-		assert.Greater(t, motif.Likeness(store.Motif, motif.Of(seen["android/res/mipmap-hdpi/kiln.png"])), 80, name)
+		assert.Greater(t, imagehash.Likeness(store.Motif, imagehash.Of(seen["android/res/mipmap-hdpi/kiln.png"])), 80, name)
 		assert.Equal(t, name == "no ground", seen["android/res/mipmap-mdpi/kiln_background.png"] != nil)
 		tinted := seen["ios/Assets.xcassets/AppIcon.appiconset/icon-tinted.png"].NRGBAAt(512, 512)
 		assert.True(t, tinted.R == tinted.G && tinted.G == tinted.B && tinted.R > 200, name)

@@ -13,7 +13,7 @@ import (
 // Gallery is the pictures of a submission as one store sees them.
 type Gallery struct {
 	fact.Mark       `json:"-"`
-	DefaultLanguage string   `json:"default_language"` // whose pictures stand in for all others
+	DefaultLanguage string   `json:"default_language"` // whose pictures are shown where a language has none
 	All             []*Item  `json:"all"`              // in the order of their names
 	Sets            []*Set   `json:"sets"`             // pictures of one class and language
 	Languages       []string `json:"languages"`        // in which there are screenshots
@@ -23,15 +23,15 @@ type Gallery struct {
 type Item struct {
 	fact.Mark `json:"-"`
 	Picture
-	Language string       `json:"language"`
-	Wish     string       `json:"wish"`    // the class that its folder or name asks for; empty for none
-	Class    string       `json:"class"`   // in which it counts; empty when it fits none
-	Slot     string       `json:"slot"`    // of the class, or else of the wish: screenshot, preview, icon, feature, banner, product
-	Takes    tables.Takes `json:"takes"`   // what the class takes
-	Nearest  string       `json:"nearest"` // when it fits none: the next class, and what it lacks
-	Twin     string       `json:"twin"`    // an earlier picture of its set that is the same file
-	Suspect  bool         `json:"suspect"` // so few bytes for its size that it may be empty
-	Pixels   *Pixels      `json:"pixels"`  // decoded of icons, graphics of the page and suspects
+	Language  string       `json:"language"`
+	Wanted    string       `json:"wish"`    // the class that its folder or name asks for; empty for none
+	Class     string       `json:"class"`   // in which it counts; empty when it fits none
+	Slot      string       `json:"slot"`    // of the class, or else of the wish: screenshot, preview, icon, feature, banner, product
+	Takes     tables.Takes `json:"takes"`   // what the class takes
+	Nearest   string       `json:"nearest"` // when it fits none: the next class, and what it lacks
+	Duplicate string       `json:"twin"`    // an earlier picture of its set that is the same file
+	Suspect   bool         `json:"suspect"` // so few bytes for its size that it may be empty
+	Pixels    *Pixels      `json:"pixels"`  // decoded of icons, graphics of the page and suspects
 }
 
 // Set is the pictures of one class and language.
@@ -65,7 +65,7 @@ func (l *Library) classes(store string) (out []*tables.PictureClass) {
 // Gallery is the library as a store sees it. Folders named by one of the names
 // are the store's; a picture outside the folders of stores belongs to every store
 // in which it fits a class, or to all when it fits none. language is that which
-// stands in for all others; when it is empty and all pictures have a language, that
+// is the default one; when it is empty and all pictures have a language, that
 // of the first does.
 func (l *Library) Gallery(store string, names []string, language string) *Gallery {
 	g := &Gallery{}
@@ -81,15 +81,15 @@ func (l *Library) Gallery(store string, names []string, language string) *Galler
 		if f.Store != "" && !slices.Contains(names, f.Store) {
 			continue
 		}
-		c := f.class(own, f.Wish)
+		c := f.class(own, f.Wanted)
 		if f.Store == "" && f.Fault == "" {
 			// Another store's: it fits a class there, and none here, or it is an
 			// icon there, which is nobody's screenshot.
-			if o := f.class(others, f.Wish); o != nil && (c == nil || lone(o) && !lone(c) && c.ID != f.Wish) {
+			if o := f.class(others, f.Wanted); o != nil && (c == nil || lone(o) && !lone(c) && c.ID != f.Wanted) {
 				continue
 			}
 		}
-		it := &Item{Picture: *f.Picture, Language: f.Language, Wish: f.Wish, Suspect: f.Suspect, Pixels: f.Pixels}
+		it := &Item{Picture: *f.Picture, Language: f.Language, Wanted: f.Wanted, Suspect: f.Suspect, Pixels: f.Pixels}
 		it.SetSelf(place.Place{File: f.File, Offset: f.Offset})
 		if f.Pixels == nil {
 			fact.Lose(it, &it.Pixels, fact.Unread(cmp.Or(f.Undone, "it cannot be decoded")))
@@ -99,7 +99,7 @@ func (l *Library) Gallery(store string, names []string, language string) *Galler
 		}
 		it.unsaid()
 		for _, w := range own {
-			if w.ID == f.Wish {
+			if w.ID == f.Wanted {
 				it.Slot = w.Slot
 			}
 		}
@@ -108,7 +108,7 @@ func (l *Library) Gallery(store string, names []string, language string) *Galler
 		case c != nil:
 			it.Class, it.Slot, it.Takes = c.ID, c.Slot, c.Takes
 		default:
-			it.Nearest = f.nearest(own, f.Wish)
+			it.Nearest = f.nearest(own, f.Wanted)
 		}
 		g.All = append(g.All, it)
 	}
@@ -172,7 +172,7 @@ func (g *Gallery) sets(classes []*tables.PictureClass) {
 			g.Sets = append(g.Sets, s)
 		}
 		if it.sum != 0 {
-			if it.Twin = sums[k][it.sum]; it.Twin == "" {
+			if it.Duplicate = sums[k][it.sum]; it.Duplicate == "" {
 				sums[k][it.sum] = it.File
 			}
 		}

@@ -5,7 +5,7 @@ import (
 	"io"
 	"sync"
 
-	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/safeopen"
 )
 
 // Memo remembers what pixels show, by the contents of the files: apps of one maker
@@ -71,7 +71,7 @@ func (m *Memo) key(f *Found) (key memoKey, ok bool) {
 	if m == nil {
 		return key, false
 	}
-	src, info, err := regular.Open(f.Path)
+	src, info, err := safeopen.Open(f.Path)
 	if err != nil {
 		return key, false
 	}

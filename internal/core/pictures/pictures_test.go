@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"regola.example/regola/internal/core/day"
-	"regola.example/regola/internal/core/motif"
+	"regola.example/regola/internal/core/imagehash"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/tables"
 	"regola.example/regola/internal/seed"
@@ -119,7 +119,7 @@ func TestClasses(t *testing.T) {
 		{"android", "png", "", 512, 512, "icon", ""},
 		{"android", "png", "watch", 512, 512, "watch", ""},
 	} {
-		f := &pictures.Found{Picture: &pictures.Picture{Kind: c.kind, Width: c.w, Height: c.h}, Store: c.store, Wish: c.wish}
+		f := &pictures.Found{Picture: &pictures.Picture{Kind: c.kind, Width: c.w, Height: c.h}, Store: c.store, Wanted: c.wish}
 		lib := &pictures.Library{Pictures: []*pictures.Found{f}, Classes: builtIn(t).PictureClasses}
 		it := lib.Gallery(c.store, []string{c.store}, "").All[0]
 		assert.Equal(t, c.class, it.Class, "%v", c)
@@ -143,7 +143,7 @@ func TestScan(t *testing.T) {
 	require.Len(t, lib.Pictures, 17)
 	android := lib.Gallery("android", []string{"android"}, "de-DE")
 	require.Len(t, android.All, 1)
-	assert.Equal(t, []any{"feature", "feature", "de-DE", true}, []any{android.All[0].Class, android.All[0].Wish, android.All[0].Language, android.All[0].Alpha})
+	assert.Equal(t, []any{"feature", "feature", "de-DE", true}, []any{android.All[0].Class, android.All[0].Wanted, android.All[0].Language, android.All[0].Alpha})
 	require.NotNil(t, android.All[0].Pixels)
 	assert.Equal(t, int64(1), android.All[0].Pixels.Colors)
 	g := lib.Gallery("ios", []string{"ios"}, "DE-de")
@@ -151,9 +151,9 @@ func TestScan(t *testing.T) {
 	de := g.Sets[0]
 	assert.Equal(t, []string{"DE-de", "phone-3.5"}, []string{de.Language, de.Class})
 	assert.Equal(t, []string{"shots/ios/de_DE/11.png", "shots/ios/raw/3.png"}, de.Over, "2 comes before 10; a picture without a language is in the default one")
-	assert.Equal(t, "shots/ios/de_DE/1.png", de.Items[3].Twin)
+	assert.Equal(t, "shots/ios/de_DE/1.png", de.Items[3].Duplicate)
 	assert.Equal(t, []any{"fr", true, int64(1)}, []any{g.Sets[1].Language, g.Sets[1].LikeDefault, g.Sets[1].Portrait})
-	assert.Equal(t, []any{"phone-4", "phone-3.5"}, []any{g.Sets[2].Items[0].Wish, g.Sets[2].Class}, "a folder is a wish; the pixels decide")
+	assert.Equal(t, []any{"phone-4", "phone-3.5"}, []any{g.Sets[2].Items[0].Wanted, g.Sets[2].Class}, "a folder is a wish; the pixels decide")
 	link := g.All[slices.IndexFunc(g.All, func(it *pictures.Item) bool { return it.File == "shots/ios/link.png" })]
 	assert.Contains(t, link.Fault, "link")
 	assert.True(t, g.Sets[0].Items[0].Suspect, "one colour takes few bytes")
@@ -210,8 +210,8 @@ func TestPixels(t *testing.T) {
 	}
 	assert.Equal(t, int64(9), draw(white, round(24, 232, 30)).Border)
 	a, b := draw(white, round(60, 190, 65)), draw(white, round(50, 200, 75))
-	assert.Greater(t, motif.Likeness(a.Motif, b.Motif), 70, "drawn larger")
-	assert.Less(t, motif.Likeness(a.Motif, draw(color.NRGBA{B: 200, A: 255}, func(x, y int) bool { return false }).Motif), 40)
+	assert.Greater(t, imagehash.Likeness(a.Motif, b.Motif), 70, "drawn larger")
+	assert.Less(t, imagehash.Likeness(a.Motif, draw(color.NRGBA{B: 200, A: 255}, func(x, y int) bool { return false }).Motif), 40)
 }
 
 func FuzzRead(f *testing.F) {

@@ -17,7 +17,7 @@ import (
 
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/format/pngmeta"
-	"regola.example/regola/internal/core/motif"
+	"regola.example/regola/internal/core/imagehash"
 	"regola.example/regola/internal/core/thumb"
 )
 
@@ -124,8 +124,8 @@ func fit(n int64, side int, w, h int64) int {
 
 // Look finds what the pixels of a picture show.
 func Look(picture image.Image) *Pixels {
-	m := motif.Flat(picture)
-	p := &Pixels{Motif: motif.Of(m)}
+	m := imagehash.Flat(picture)
+	p := &Pixels{Motif: imagehash.Of(m)}
 	w, h := m.Rect.Dx(), m.Rect.Dy()
 	at := func(x, y int) color.NRGBA {
 		i := y*m.Stride + 4*x

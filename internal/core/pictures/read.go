@@ -18,7 +18,7 @@ import (
 	"regola.example/regola/internal/core/format/pngmeta"
 	"regola.example/regola/internal/core/format/webmmeta"
 	"regola.example/regola/internal/core/format/webpmeta"
-	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/safeopen"
 )
 
 // Picture is one picture or film.
@@ -69,9 +69,9 @@ func Promises(name string) bool { return extensions[strings.ToLower(filepath.Ext
 
 // Read reads one file. It never fails: what is wrong stands in Fault.
 func Read(name string) *Picture {
-	f, info, err := regular.Open(name)
+	f, info, err := safeopen.Open(name)
 	if err != nil {
-		return &Picture{Path: name, File: name, Promised: promised(name), Fault: regular.Problem(name, err, "").What}
+		return &Picture{Path: name, File: name, Promised: promised(name), Fault: safeopen.Problem(name, err, "").What}
 	}
 	defer f.Close()
 	return Parse(name, f, info.Size())

@@ -15,7 +15,7 @@ import (
 
 	"regola.example/regola/internal/core/format/pngmeta"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/regular"
+	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/core/tables"
 	"regola.example/regola/internal/core/work"
 )
@@ -50,7 +50,7 @@ type Found struct {
 	Undone   string
 	Store    string // of a folder; empty for all
 	Language string // of a folder; empty when none names one
-	Wish     string // the class that a folder, or its own name, asks for
+	Wanted   string // the class that a folder, or its own name, asks for
 	Suspect  bool   // so few bytes that it may be empty
 }
 
@@ -137,7 +137,7 @@ func (s *scanner) walk(root Root) error {
 			case slices.Contains(s.stores, part):
 				f.Store = part
 			case s.ids[part]:
-				f.Wish = part
+				f.Wanted = part
 			case f.Language == "" && s.languages[strings.ToLower(strings.ReplaceAll(part, "_", "-"))]:
 				f.Language = strings.ReplaceAll(part, "_", "-")
 			}
@@ -147,7 +147,7 @@ func (s *scanner) walk(root Root) error {
 			return nil
 		}
 		if mine[rel] = true; s.lone[name] {
-			f.Wish = name
+			f.Wanted = name
 		} else {
 			mine[dir] = true
 		}
@@ -180,7 +180,7 @@ func (l *Library) digest(ctx context.Context) error {
 	}
 	seed := maphash.MakeSeed()
 	return work.Each(ctx, len(alike), func(i int) {
-		f, _, err := regular.Open(alike[i].Path)
+		f, _, err := safeopen.Open(alike[i].Path)
 		if err != nil {
 			return // it was readable a moment ago; it is nobody's twin then
 		}
@@ -208,7 +208,7 @@ func (l *Library) decode(ctx context.Context, memo *Memo) error {
 		}
 		alone := false
 		for _, c := range l.Classes {
-			if lone(c) && (c.ID == f.Wish || f.sized(c)) {
+			if lone(c) && (c.ID == f.Wanted || f.sized(c)) {
 				alone = true
 			}
 		}
@@ -258,7 +258,7 @@ func (f *Found) decode() {
 
 // oneColor looks for a second colour in a PNG.
 func (p *Picture) oneColor() (bool, error) {
-	f, _, err := regular.Open(p.Path)
+	f, _, err := safeopen.Open(p.Path)
 	if err != nil {
 		return false, err
 	}

@@ -14,9 +14,9 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/spell"
 	"regola.example/regola/internal/core/strictyaml"
 	"regola.example/regola/internal/core/submission"
 )
@@ -70,7 +70,7 @@ type Book struct {
 	Store     string              `json:"store" need:"the store it judges for: android, ios, or all" like:"^[a-z][a-z0-9-]*$" hint:"a store's id, or all"`
 	Edition   day.Day             `json:"edition" need:"the day on which it was last gone through"`
 	Limits    map[string][]*Value `json:"limits"`
-	Notes     []*Beside           `json:"notes"`
+	Notes     []*Annotation       `json:"notes"`
 	Rules     []*Rule             `json:"rules"`
 	File      string              `json:"-"`
 }
@@ -78,10 +78,10 @@ type Book struct {
 // For tells whether the book judges for a store.
 func (b *Book) For(store string) bool { return b.Store == All || b.Store == store }
 
-// Beside is what stands beside a fact when facts are shown: a bound of today,
+// Annotation is what stands beside a fact when facts are shown: a bound of today,
 // such as the target level that uploads need. It judges nothing, and sees facts and
 // the limits of its book only.
-type Beside struct {
+type Annotation struct {
 	fact.Mark `json:"-"`
 	Of        string   `json:"of" need:"the fact, such as pkg.android.manifest.target_level" like:"^pkg[.][a-z_.]+$" hint:"a field of the package"`
 	When      Expr     `json:"when"`
@@ -125,7 +125,7 @@ type Rule struct {
 	Book      *Book      `json:"-"`
 }
 
-// Raise makes a broken rule tell which others would begin to speak when a
+// Raise makes a broken rule tell which others would apply when a
 // number is raised to what it asks for.
 type Raise struct {
 	fact.Mark `json:"-"`
@@ -182,7 +182,7 @@ func (i *ImpactBy) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 			words[k] = string(w)
 		}
 		fix := "write one of: " + strings.Join(words, ", ")
-		if near := spell.Nearest(text, words); near != "" {
+		if near := didyoumean.Nearest(text, words); near != "" {
 			fix = fmt.Sprintf("did you mean %q? The choices are: %s", near, strings.Join(words, ", "))
 		}
 		d.Fail(n, fix, "%q is not an impact", text)

@@ -48,7 +48,7 @@ func TestTake(t *testing.T) {
 	doc.Take(base, map[string]string{"waivers": "rule"})
 	var w whole
 	require.Empty(t, doc.Decode(&w))
-	assert.Equal(t, []any{"mine", "theirs", []string{"one"}}, []any{w.Part.A, w.Part.B, w.Part.List}, "a list of one's own stands")
+	assert.Equal(t, []any{"mine", "theirs", []string{"one"}}, []any{w.Part.A, w.Part.B, w.Part.List}, "an own list is kept")
 	assert.Equal(t, map[string]string{"base": "w", "k": "v"}, w.Words)
 	var who []string
 	for _, x := range w.Waivers {

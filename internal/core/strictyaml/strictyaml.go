@@ -32,9 +32,9 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/spell"
 )
 
 // NodeDecoder is implemented by types that read their own YAML node.
@@ -437,7 +437,7 @@ func (d *Decoder) rest(m reflect.Value, key, val *yaml.Node, mark *fact.Mark) {
 // not shown to whoever reads the report.
 func (d *Decoder) UnknownKey(key *yaml.Node, names []string) {
 	fix := "the keys here are: " + strings.Join(names, ", ")
-	if near := spell.Nearest(key.Value, names); near != "" {
+	if near := didyoumean.Nearest(key.Value, names); near != "" {
 		fix = "did you mean \"" + near + "\"?"
 	}
 	if !isKey.MatchString(key.Value) {
@@ -488,7 +488,7 @@ func (d *Decoder) text(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 		allowed := strings.Split(enum, "|")
 		if !slices.Contains(allowed, n.Value) {
 			fix := "write one of: " + strings.Join(allowed, ", ")
-			if near := spell.Nearest(n.Value, allowed); near != "" {
+			if near := didyoumean.Nearest(n.Value, allowed); near != "" {
 				fix = "did you mean \"" + near + "\"? The choices are: " + strings.Join(allowed, ", ")
 			}
 			d.Fail(n, fix, "%s is not a choice here", quote(n.Value))
@@ -523,7 +523,7 @@ func (d *Decoder) Word(n *yaml.Node, vocabulary string, more ...string) bool {
 			fix += fmt.Sprintf(", \"regola tables %s\" others", name)
 		}
 	}
-	if near := spell.Nearest(n.Value, words); near != "" {
+	if near := didyoumean.Nearest(n.Value, words); near != "" {
 		fix = "did you mean \"" + near + "\"? " + fix
 	} else if len(words) <= 15 {
 		fix = "write one of: " + strings.Join(words, ", ")

@@ -14,14 +14,14 @@ import (
 )
 
 type kiln struct {
-	fact.Mark `json:"-"`
-	Name      string   `json:"name" need:"what it is called"`
-	Fuel      string   `json:"fuel" enum:"wood|gas|electric"`
-	Cone      int64    `json:"cone"`
-	Lit       *bool    `json:"lit"`
-	Since     *day.Day `json:"since"`
-	Shelves   []string `json:"shelves"`
-	Door      *kiln    `json:"door"`
+	fact.Mark    `json:"-"`
+	Name         string   `json:"name" need:"what it is called"`
+	Fuel         string   `json:"fuel" enum:"wood|gas|electric"`
+	Cone         int64    `json:"cone"`
+	Lit          *bool    `json:"lit"`
+	Since        *day.Day `json:"since"`
+	CategoryList []string `json:"shelves"`
+	Door         *kiln    `json:"door"`
 }
 
 func TestDecode(t *testing.T) {

@@ -84,7 +84,7 @@ type Texts struct {
 	fact.Mark `json:"-"`
 	dossier.Texts
 	Locale  string `json:"locale"`
-	Default bool   `json:"default"` // the language that stands in for all others
+	Default bool   `json:"default"` // the default language
 	Page    string `json:"page"`    // the id of the further page that they belong to; empty for the usual one
 
 	StoreCode  string   `json:"store_code"`  // under which the store keeps the language; empty when it has none

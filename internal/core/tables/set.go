@@ -14,9 +14,9 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
-	"regola.example/regola/internal/core/spell"
 	"regola.example/regola/internal/core/strictyaml"
 )
 
@@ -198,7 +198,7 @@ func (t *document) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 			d.Value(val, reflect.ValueOf(&t.set.Edition).Elem(), "")
 		case f.IsValid():
 			d.Value(val, f, "")
-		case spell.OneOff(key.Value, names) != "": // a table of one's own has a name further off
+		case didyoumean.ByOneEdit(key.Value, names) != "": // a table of one's own has a name further off
 			d.UnknownKey(key, names)
 		case !tableName.MatchString(key.Value):
 			d.Fail(key, "write small letters, digits and underscores", "this cannot be the name of a table")

@@ -30,13 +30,13 @@ func Oddities(s string) []string {
 	}
 	s = strings.TrimRight(s, "\n")
 	if s != strings.TrimLeft(s, " \t\u00a0\n") {
-		add("blanks at the beginning")
+		add("spaces at the beginning")
 	}
 	if s != strings.TrimRight(s, " \t\u00a0") {
-		add("blanks at the end")
+		add("spaces at the end")
 	}
 	if strings.Contains(strings.TrimSpace(s), "   ") {
-		add("several blanks in a row")
+		add("several spaces in a row")
 	}
 	for _, r := range s {
 		switch {
@@ -82,12 +82,12 @@ func Wasted(keywords []string, text string) []string {
 			out = append(out, w+" twice")
 		case seen[w+"\x00"]:
 			out = append(out, w+" is in name or tagline")
-		case twin(w, seen) != "":
-			out = append(out, w+" beside "+twin(w, seen))
+		case inflection(w, seen) != "":
+			out = append(out, w+" beside "+inflection(w, seen))
 		case len(w) < 3 && w[0] < utf8.RuneSelf:
 			out = append(out, w+" is too short")
 		case k != strings.TrimSpace(k):
-			out = append(out, "blanks around "+w)
+			out = append(out, "spaces around "+w)
 		}
 		if seen[w] = true; len(out) == 8 {
 			break
@@ -107,9 +107,9 @@ func Head(s string, n int) string {
 	return strings.TrimRight(s[:end], " ")
 }
 
-// twin is a word that was seen and is the plural or the singular of another, by
+// inflection is a word that was seen and is the plural or the singular of another, by
 // the commonest endings of languages with Latin letters.
-func twin(w string, seen map[string]bool) string {
+func inflection(w string, seen map[string]bool) string {
 	if len(w) < 4 {
 		return ""
 	}

@@ -13,9 +13,9 @@ func TestOddities(t *testing.T) {
 		"Terrafuoco":                  {},
 		"two\nlines\n":                {},
 		"a  b":                        {},
-		" a":                          {"blanks at the beginning"},
-		"a\u00a0":                     {"blanks at the end"},
-		"a    b":                      {"several blanks in a row"},
+		" a":                          {"spaces at the beginning"},
+		"a\u00a0":                     {"spaces at the end"},
+		"a    b":                      {"several spaces in a row"},
 		"a\x07b":                      {"a control character (U+0007)"},
 		"a\u200bb\ufeff":              {"an invisible character (U+200B)", "an invisible character (U+FEFF)"},
 		"a\u202eb":                    {"a mark that turns the direction (U+202E)"},
@@ -39,7 +39,7 @@ func TestWasted(t *testing.T) {
 		want     []string
 	}{
 		{[]string{"kiln", "glaze"}, "Terrafuoco", []string{}},
-		{[]string{"kiln", "Kiln", " clay"}, "Terrafuoco", []string{"kiln twice", "blanks around clay"}},
+		{[]string{"kiln", "Kiln", " clay"}, "Terrafuoco", []string{"kiln twice", "spaces around clay"}},
 		{[]string{"kiln", ""}, "The kiln, the log", []string{"kiln is in name or tagline"}},
 		{[]string{"ab", "窯", "été"}, "x", []string{"ab is too short"}},
 	} {

@@ -14,7 +14,7 @@ import (
 	"regola.example/regola/internal/core/format/jpegmeta"
 	"regola.example/regola/internal/core/format/pngmeta"
 	"regola.example/regola/internal/core/format/webpmeta"
-	"regola.example/regola/internal/core/motif"
+	"regola.example/regola/internal/core/imagehash"
 )
 
 // MaxBytes bounds the file of an icon.
@@ -71,11 +71,11 @@ func Read(f *facts.IconFile, data []byte) error {
 		}
 		return nil
 	}
-	n := motif.Flat(m)
+	n := imagehash.Flat(m)
 	if crushed {
 		f.Alpha = !opaque(n)
 	}
-	f.Colors, f.Motif = int64(pngmeta.Colors(n)), motif.Of(n)
+	f.Colors, f.Motif = int64(pngmeta.Colors(n)), imagehash.Of(n)
 	return nil
 }
 
@@ -99,7 +99,7 @@ func Solid(data []byte) bool {
 	if err != nil {
 		return false
 	}
-	return opaque(motif.Flat(m))
+	return opaque(imagehash.Flat(m))
 }
 
 // opaque tells whether no pixel shows what lies behind.

@@ -117,8 +117,8 @@ func (m *movie) visit(b box, t *track, depth int) error {
 	return err
 }
 
-// long reads a number that has 32 bits in version 0 and 64 in version 1, of
-// boxes whose times stand before it.
+// timing reads time scale and length of a header box: they have 32 bits in version 0 and
+// 64 in version 1, behind the two times of the box.
 func timing(d []byte) (scale, length uint64) {
 	switch {
 	case d[0] == 1 && len(d) >= 32:

@@ -12,7 +12,7 @@ import (
 	"io"
 
 	"regola.example/regola/internal/core/format"
-	"regola.example/regola/internal/core/motif"
+	"regola.example/regola/internal/core/imagehash"
 )
 
 // maxBytes bounds a picture that is decoded.
@@ -63,7 +63,7 @@ func Decode(r io.Reader, most int) (image.Image, error) {
 		return nil, fmt.Errorf("the picture cannot be decoded: %w", err)
 	}
 	if info.Crushed {
-		n := motif.Flat(picture)
+		n := imagehash.Flat(picture)
 		for i := 0; i+4 <= len(n.Pix); i += 4 {
 			n.Pix[i], n.Pix[i+2] = n.Pix[i+2], n.Pix[i]
 		}

@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"regola.example/regola/internal/core/format/pngmeta"
-	"regola.example/regola/internal/core/motif"
+	"regola.example/regola/internal/core/imagehash"
 	"regola.example/regola/internal/seed"
 )
 
@@ -46,7 +46,7 @@ func colors(data []byte) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	return pngmeta.Colors(motif.Flat(m)), nil
+	return pngmeta.Colors(imagehash.Flat(m)), nil
 }
 
 func TestColors(t *testing.T) {

@@ -1,4 +1,4 @@
-package visible
+package sanitize
 
 import (
 	"strings"

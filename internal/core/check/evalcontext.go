@@ -10,32 +10,32 @@ import (
 	"regola.example/regola/internal/core/submission"
 )
 
-// Sight is a submission as rules see it on a day. One serves all rules; it is safe for
+// EvalContext is a submission as rules see it on a day. One serves all rules; it is safe for
 // use by several goroutines.
-type Sight struct {
+type EvalContext struct {
 	of   *submission.Submission
 	on   day.Day
 	memo *Memo          // of what follows from the package alone, or nil
 	both map[string]any // what every rule sees
 	mu   sync.Mutex
-	vars map[sightKey]map[string]any
+	vars map[contextKey]map[string]any
 }
 
-// sightKey is what variables depend on: a rule sees the limits of its own book first.
-type sightKey struct {
+// contextKey is what variables depend on: a rule sees the limits of its own book first.
+type contextKey struct {
 	env  *Env
 	book *rulebook.Book
 }
 
-// See makes the sight of a submission on a day.
-func See(s *submission.Submission, on day.Day) *Sight {
-	return &Sight{of: s, on: on, vars: map[sightKey]map[string]any{},
+// NewEvalContext prepares a submission for evaluation on a day.
+func NewEvalContext(s *submission.Submission, on day.Day) *EvalContext {
+	return &EvalContext{of: s, on: on, vars: map[contextKey]map[string]any{},
 		both: map[string]any{dayVar: on.Time, tableVar: tableView{s.Tables.On(on)}, codeVar: codeOf(s)}}
 }
 
 // scope is what one rule sees.
-func (see *Sight) scope(p *Program) *engine.Scope {
-	key := sightKey{p.env, p.Rule.Book}
+func (see *EvalContext) scope(p *Program) *engine.Scope {
+	key := contextKey{p.env, p.Rule.Book}
 	see.mu.Lock()
 	defer see.mu.Unlock()
 	vars := see.vars[key]

@@ -1,4 +1,4 @@
-package spell
+package didyoumean
 
 import (
 	"testing"
@@ -42,7 +42,7 @@ func TestOneOff(t *testing.T) {
 		{"kiln", "ikln", true}, {"kiln", "klin", true}, {"kiln", "kinl", true}, {"kiln", "ki", false}, {"kiln", "kilnss", false}, {"kiln", "kxlx", false},
 		{"kiln", "nilk", false}, {"", "a", true}, {"a", "", true}, {"ab", "ba", true}, {"abcd", "badc", false},
 	} {
-		got := OneOff(c.word, []string{"far away", c.name})
+		got := ByOneEdit(c.word, []string{"far away", c.name})
 		if c.want {
 			assert.Equal(t, c.name, got, c.word)
 		} else {

@@ -1,6 +1,6 @@
-// Package regular opens regular files only: a device may never end, and a FIFO
+// Package safeopen opens regular files only: a device may never end, and a FIFO
 // may never begin.
-package regular
+package safeopen
 
 import (
 	"context"

@@ -1,4 +1,4 @@
-package motif
+package imagehash
 
 import (
 	"image"

@@ -1,6 +1,6 @@
-// Package motif compares what pictures show, whatever their size and mask: an
+// Package imagehash compares what pictures show, whatever their size and mask: an
 // icon of a package with that of a store page.
-package motif
+package imagehash
 
 import (
 	"image"

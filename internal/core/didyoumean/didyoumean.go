@@ -1,5 +1,5 @@
-// Package spell finds the name that was probably meant.
-package spell
+// Package didyoumean finds the name that was probably meant.
+package didyoumean
 
 import "strings"
 
@@ -38,9 +38,9 @@ func distance(a, b string) int {
 	return prev[len(b)]
 }
 
-// OneOff is a name that differs from word by one letter added, dropped or
+// ByOneEdit is a name that differs from word by one letter added, dropped or
 // changed, or by two neighbours swapped; "" when there is none.
-func OneOff(word string, names []string) string {
+func ByOneEdit(word string, names []string) string {
 	for _, n := range names {
 		if d := len(n) - len(word); d > 1 || d < -1 || n == word {
 			continue

@@ -1,7 +1,7 @@
-// Package visible makes text from packages and dossiers safe to show: it comes
+// Package sanitize makes text from packages and dossiers safe to show: it comes
 // from strangers, and must not steer a terminal, forge a line or hide a part
 // of itself.
-package visible
+package sanitize
 
 import (
 	"fmt"

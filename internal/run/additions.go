@@ -67,7 +67,7 @@ func (r *Runner) additions(d *dossier.Dossier) (*additions, error) {
 		}
 		fmt.Fprintf(&key, "%s\x00%d\x00%d\x00", s.name, s.size, s.since)
 	}
-	read := r.added.find(key.String(), func() func() *additions {
+	read := r.added.Of(key.String(), func() func() *additions {
 		return sync.OnceValue(func() *additions { return r.join(books, tables, set, d) })
 	})
 	return read(), nil

@@ -11,16 +11,23 @@ import (
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/memory"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/work"
 )
 
 // packageCache keeps the packages that dossiers share: a package of a base is read once for all
 // that stand on it. Nobody writes to a package that was read.
-type packageCache struct{ recent[state, *shelved] }
+type packageCache struct {
+	kept *memory.Cache[state, *heldPackage]
+}
 
-// shelved is a package that is read when it is needed first.
-type shelved struct {
+func newPackageCache() *packageCache {
+	return &packageCache{memory.New[state, *heldPackage](maxRecent, nil)}
+}
+
+// heldPackage is a package that is read when it is needed first.
+type heldPackage struct {
 	read func() (*facts.Package, error)
 	pkg  atomic.Pointer[facts.Package] // once it was read
 	memo check.Memo
@@ -36,8 +43,8 @@ func (s *packageCache) open(ctx context.Context, d *dossier.Dossier, names []str
 		if !ok || inside(d.Root, file) {
 			return artifact.Open(ctx, file, opt)
 		}
-		k := s.find(now, func() *shelved {
-			return &shelved{read: sync.OnceValues(func() (*facts.Package, error) { return artifact.Open(ctx, file, opt) })}
+		k := s.kept.Of(now, func() *heldPackage {
+			return &heldPackage{read: sync.OnceValues(func() (*facts.Package, error) { return artifact.Open(ctx, file, opt) })}
 		})
 		p, err := k.read()
 		k.pkg.Store(p)
@@ -50,15 +57,14 @@ func (s *packageCache) open(ctx context.Context, d *dossier.Dossier, names []str
 }
 
 // memo is what is known of a package that the packageCache keeps, or nil.
-func (s *packageCache) memo(p *facts.Package) *check.Memo {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	for _, h := range s.kept {
-		if p != nil && h.val.pkg.Load() == p {
-			return &h.val.memo
+func (s *packageCache) memo(p *facts.Package) (m *check.Memo) {
+	s.kept.Each(func(_ state, k *heldPackage) bool {
+		if p != nil && k.pkg.Load() == p {
+			m = &k.memo
 		}
-	}
-	return nil
+		return m == nil
+	})
+	return m
 }
 
 // Open reads packages, several at once, and tells all that is wrong. They are

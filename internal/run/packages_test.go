@@ -21,7 +21,7 @@ import (
 
 // A package outside the dossier's folder is read once for several dossiers, until its file
 // changes; one inside belongs to its dossier alone.
-func TestShelf(t *testing.T) {
+func TestPackageCache(t *testing.T) {
 	dir := t.TempDir()
 	data, err := os.ReadFile("../../demo/sound/build/terrafuoco.aab")
 	require.NoError(t, err)
@@ -30,7 +30,7 @@ func TestShelf(t *testing.T) {
 		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
 		require.NoError(t, os.WriteFile(file, data, 0o644))
 	}
-	s := &packageCache{}
+	s := newPackageCache()
 	open := func(file string) *facts.Package {
 		pkgs, err := s.open(t.Context(), &dossier.Dossier{Root: filepath.Join(dir, "kiln")}, []string{file}, artifact.Options{})
 		require.NoError(t, err)
@@ -47,7 +47,9 @@ func TestShelf(t *testing.T) {
 		open(shared)
 	}
 	assert.Nil(t, s.memo(first), "it is not kept any more")
-	assert.Len(t, s.kept, maxRecent)
+	n := 0
+	s.kept.Each(func(state, *heldPackage) bool { n++; return true })
+	assert.Equal(t, maxRecent, n)
 }
 
 // TestAdditions holds that rules and tables of a base are read and compiled once for the
@@ -128,8 +130,10 @@ func TestMemo(t *testing.T) {
 		})
 		assert.Equal(t, i == 1, broken, jobs[i].Dossier)
 	}))
-	require.NotEmpty(t, r.packageCache.kept)
-	for _, h := range r.packageCache.kept {
-		assert.Same(t, &h.val.memo, r.packageCache.memo(h.val.pkg.Load()))
+	var kept []*heldPackage
+	r.shared.kept.Each(func(_ state, k *heldPackage) bool { kept = append(kept, k); return true })
+	require.NotEmpty(t, kept)
+	for _, k := range kept {
+		assert.Same(t, &k.memo, r.shared.memo(k.pkg.Load()))
 	}
 }

@@ -21,6 +21,7 @@ import (
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/fetched"
+	"regola.example/regola/internal/core/memory"
 	"regola.example/regola/internal/core/phrases"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
@@ -58,19 +59,19 @@ type Job struct {
 // Runner judges releases. What it loads it loads once; it is safe for use by
 // several goroutines.
 type Runner struct {
-	lib          *rulebooks.Library
-	opt          Options
-	stores       []*store.Store
-	left         []*store.Store // that are not judged for
-	tables       func() (*tables.Set, error)
-	own          []*rulebook.Book
-	newer        map[string]*rulebook.Book // further editions of built-in files, by the built-in file
-	pixels       *pictures.Memo
-	words        *phrases.Memo
-	packageCache packageCache
-	added        recent[string, func() *additions]
-	judges       map[string]func() (*judge, error) // of the built-in rules, by store
-	notes        map[string]func() (*notes, error) // by store
+	lib    *rulebooks.Library
+	opt    Options
+	stores []*store.Store
+	left   []*store.Store // that are not judged for
+	tables func() (*tables.Set, error)
+	own    []*rulebook.Book
+	newer  map[string]*rulebook.Book // further editions of built-in files, by the built-in file
+	pixels *pictures.Memo
+	words  *phrases.Memo
+	shared *packageCache // packages of bases
+	added  *memory.Cache[string, func() *additions]
+	judges map[string]func() (*judge, error) // of the built-in rules, by store
+	notes  map[string]func() (*notes, error) // by store
 }
 
 // judge is the rules of one store, with the environment that they were typed in.
@@ -83,7 +84,8 @@ type judge struct {
 // New makes a runner. The error tells every problem of the further rulebooks
 // at once.
 func New(lib *rulebooks.Library, opt Options) (*Runner, error) {
-	r := &Runner{lib: lib, opt: opt, judges: map[string]func() (*judge, error){}, notes: map[string]func() (*notes, error){}, tables: lib.Tables, pixels: pictures.NewMemo(), words: phrases.NewMemo()}
+	r := &Runner{lib: lib, opt: opt, judges: map[string]func() (*judge, error){}, notes: map[string]func() (*notes, error){}, tables: lib.Tables, pixels: pictures.NewMemo(), words: phrases.NewMemo(),
+		shared: newPackageCache(), added: memory.New[string, func() *additions](maxRecent, nil)}
 	all, err := lib.Stores()
 	if err != nil {
 		return nil, err
@@ -291,7 +293,7 @@ func (r *Runner) gather(ctx context.Context, job Job) (*gathered, error) {
 		case 0:
 			judges, set, loaded = r.prepare(d)
 		case 1:
-			pkgs, opened = r.packageCache.open(ctx, d, packages, artifact.Options{Digests: true, Parts: r.opt.Parts})
+			pkgs, opened = r.shared.open(ctx, d, packages, artifact.Options{Digests: true, Parts: r.opt.Parts})
 		default:
 			lib, scanned = r.scan(ctx, d)
 		}
@@ -446,7 +448,7 @@ func (r *Runner) pair(ctx context.Context, g *gathered, on day.Day) ([]check.Pai
 		if lib != nil {
 			src.Pictures = lib.Gallery(s.ID, s.Blocks, d.App.DefaultLocale)
 		}
-		pairs = append(pairs, check.Pair{Judge: judges[s.ID], Submission: submission.New(src), Memo: r.packageCache.memo(chosen[s.ID])})
+		pairs = append(pairs, check.Pair{Judge: judges[s.ID], Submission: submission.New(src), Memo: r.shared.memo(chosen[s.ID])})
 	}
 	if len(pairs) == 0 {
 		return nil, place.Problems{{What: "there is nothing to judge", Fix: "give a package, or a dossier that names an id or a package for the store"}}

@@ -10,12 +10,13 @@ import (
 	"regola.example/regola/internal/core/engine"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/memory"
 )
 
 // androidFunctions look at the code and the manifest of Android packages.
 func androidFunctions() []engine.Declared {
-	manifests := &memo[*facts.Manifest, *asked]{}
-	ofManifest := func(m *facts.Manifest) *asked { return manifests.of(m, func() *asked { return askedBy(m) }) }
+	manifests := memory.New[*facts.Manifest, *asked](4, nil)
+	ofManifest := func(m *facts.Manifest) *asked { return manifests.Of(m, func() *asked { return askedBy(m) }) }
 	return []engine.Declared{
 		member("Code.calls(string) bool", "the Android code refers to a method of the platform: android.app.AlarmManager.canScheduleExactAlarms", "android_calls", []*types.Type{engine.TypeFor[facts.Code](), types.StringType}, types.BoolType, func(a []ref.Val) ref.Val {
 			c, _ := a[0].Value().(*facts.Code)

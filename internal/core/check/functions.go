@@ -4,7 +4,6 @@ import (
 	"reflect"
 	"slices"
 	"strings"
-	"sync"
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/types"
@@ -14,6 +13,7 @@ import (
 	"regola.example/regola/internal/core/engine"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/memory"
 	"regola.example/regola/internal/core/signs"
 	"regola.example/regola/internal/core/submission"
 	"regola.example/regola/internal/core/tables"
@@ -81,27 +81,6 @@ func openOr(decided bool, gap *fact.Gap, v ref.Val) ref.Val {
 	return v
 }
 
-// memo keeps what was computed of the last few values that were asked about: a
-// rule asks about one manifest for each of its thousands of items.
-type memo[K comparable, V any] struct {
-	mu   sync.Mutex
-	keys [4]K
-	vals [4]V
-	next int
-}
-
-func (m *memo[K, V]) of(key K, compute func() V) V {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	if i := slices.Index(m.keys[:], key); i >= 0 {
-		return m.vals[i]
-	}
-	v := compute()
-	m.keys[m.next], m.vals[m.next] = key, v
-	m.next = (m.next + 1) % len(m.keys)
-	return v
-}
-
 // asked is what a manifest asks for, by name.
 type asked struct {
 	permissions map[string][]*facts.Permission
@@ -161,38 +140,33 @@ func patternRoot(p *facts.Package) string {
 	return ""
 }
 
-// keyLists remembers the sorted keys of the maps that it was asked for last:
-// rules hold each item of a list against one table.
-type keyLists struct {
-	mu   sync.Mutex
-	last [4]struct {
-		m    any // kept, so that its address stays its own
-		keys []string
-	}
-	next int
+// mapKey is a map by its address; the value of keysOf keeps it, so that the address stays
+// its own.
+type mapKey struct {
+	typ     reflect.Type
+	address uintptr
+	size    int
 }
 
-func (k *keyLists) of(m traits.Mapper) []string {
-	k.mu.Lock()
-	defer k.mu.Unlock()
-	native := reflect.ValueOf(m.Value())
-	if native.Kind() == reflect.Map {
-		for _, l := range k.last {
-			if v := reflect.ValueOf(l.m); v.IsValid() && v.Type() == native.Type() && v.Pointer() == native.Pointer() && v.Len() == native.Len() {
-				return l.keys
-			}
+type keysOf struct {
+	kept any
+	keys []string
+}
+
+// sortedKeys are the keys of a map: rules hold each item of a list against one table.
+func sortedKeys(m traits.Mapper, known *memory.Cache[mapKey, keysOf]) []string {
+	list := func() (out []string) {
+		for it := m.Iterator(); it.HasNext() == types.True; {
+			out = append(out, text(it.Next()))
 		}
+		slices.Sort(out)
+		return out
 	}
-	var out []string
-	for it := m.Iterator(); it.HasNext() == types.True; {
-		out = append(out, text(it.Next()))
+	native := reflect.ValueOf(m.Value())
+	if native.Kind() != reflect.Map {
+		return list()
 	}
-	slices.Sort(out)
-	if native.Kind() == reflect.Map {
-		k.last[k.next].m, k.last[k.next].keys = m.Value(), out
-		k.next = (k.next + 1) % len(k.last)
-	}
-	return out
+	return known.Of(mapKey{native.Type(), native.Pointer(), native.Len()}, func() keysOf { return keysOf{m.Value(), list()} }).keys
 }
 
 // firstMatch is the first pattern that a path matches, or nil.

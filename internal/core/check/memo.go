@@ -2,10 +2,10 @@ package check
 
 import (
 	"slices"
-	"sync"
 
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/engine"
+	"regola.example/regola/internal/core/memory"
 	"regola.example/regola/internal/core/tables"
 )
 
@@ -13,8 +13,7 @@ import (
 // that share the package share them. It is safe for use by several goroutines; a nil one
 // remembers nothing.
 type Memo struct {
-	mu   sync.Mutex
-	seen map[memoKey]*Verdict
+	seen memory.Cache[memoKey, *Verdict]
 }
 
 // memoKey is all that such a verdict depends on beside the package.
@@ -29,10 +28,8 @@ func (m *Memo) find(p *Program, see *EvalContext) *Verdict {
 	if m == nil {
 		return nil
 	}
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	v := m.seen[memoKey{p, see.of.Tables, see.on}]
-	if v == nil {
+	v, ok := m.seen.Get(memoKey{p, see.of.Tables, see.on})
+	if !ok {
 		return nil
 	}
 	mine := *v
@@ -48,12 +45,7 @@ func (m *Memo) keep(p *Program, see *EvalContext, v *Verdict) {
 	}
 	mine := *v
 	mine.Gaps = slices.Clone(v.Gaps)
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	if m.seen == nil {
-		m.seen = map[memoKey]*Verdict{}
-	}
-	m.seen[memoKey{p, see.of.Tables, see.on}] = &mine
+	m.seen.Put(memoKey{p, see.of.Tables, see.on}, &mine)
 }
 
 // packageVars are the variables that a package, a store, a day and the tables decide.

@@ -13,13 +13,14 @@ import (
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/imagehash"
+	"regola.example/regola/internal/core/memory"
 	"regola.example/regola/internal/core/rating"
 	"regola.example/regola/internal/core/tables"
 )
 
 // packageFunctions look at files, texts and tables.
 func packageFunctions() []engine.Declared {
-	known := &keyLists{}
+	known := memory.New[mapKey, keysOf](4, nil)
 	return []engine.Declared{
 		member("Package.like(list(Pattern)) list(File)", "the files whose path matches one of the patterns", "package_like", []*types.Type{engine.TypeFor[facts.Package](), patternList}, types.NewListType(engine.TypeFor[facts.File]()), func(a []ref.Val) ref.Val {
 			p, _ := a[0].Value().(*facts.Package)
@@ -83,7 +84,7 @@ func packageFunctions() []engine.Declared {
 			if !ok {
 				return types.NewErr("keys() takes a map")
 			}
-			return adapt(known.of(m))
+			return adapt(sortedKeys(m, known))
 		}),
 	}
 }

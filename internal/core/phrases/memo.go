@@ -3,15 +3,14 @@ package phrases
 import (
 	"sync"
 
+	"regola.example/regola/internal/core/memory"
 	"regola.example/regola/internal/core/tables"
 )
 
 // Memo remembers where rows match in texts: stores share texts, and so do the apps of
 // one maker. It is safe for use by several goroutines; a nil one remembers nothing.
 type Memo struct {
-	mu    sync.Mutex
-	bytes int
-	texts map[string]*matches
+	texts *memory.Cache[string, *matches]
 }
 
 type matches struct {
@@ -23,22 +22,16 @@ type matches struct {
 const maxMemo = 8 << 20
 
 // NewMemo makes an empty memo.
-func NewMemo() *Memo { return &Memo{texts: map[string]*matches{}} }
+func NewMemo() *Memo {
+	return &Memo{memory.New(maxMemo, func(text string, _ *matches) int64 { return int64(len(text)) })}
+}
 
-// of is what is remembered of a text; nil when there is no room.
+// of is what is remembered of a text.
 func (m *Memo) of(text string) *matches {
 	if m == nil {
 		return nil
 	}
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	x := m.texts[text]
-	if x == nil && m.bytes < maxMemo {
-		x = &matches{rows: map[*tables.Phrase][][]int{}}
-		m.texts[text] = x
-		m.bytes += len(text)
-	}
-	return x
+	return m.texts.Of(text, func() *matches { return &matches{rows: map[*tables.Phrase][][]int{}} })
 }
 
 // all is where a row matches in the text.

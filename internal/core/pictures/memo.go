@@ -3,8 +3,8 @@ package pictures
 import (
 	"hash/maphash"
 	"io"
-	"sync"
 
+	"regola.example/regola/internal/core/memory"
 	"regola.example/regola/internal/core/safeopen"
 )
 
@@ -12,9 +12,8 @@ import (
 // share pictures. It is safe for use by several goroutines; a nil one remembers
 // nothing.
 type Memo struct {
-	mu   sync.Mutex
 	seed [2]maphash.Seed
-	seen map[memoKey]memoValue
+	seen *memory.Cache[memoKey, memoValue]
 }
 
 // maxMemo bounds how many pictures are remembered.
@@ -34,7 +33,7 @@ type memoValue struct {
 
 // NewMemo makes an empty memo.
 func NewMemo() *Memo {
-	return &Memo{seed: [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()}, seen: map[memoKey]memoValue{}}
+	return &Memo{seed: [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()}, seen: memory.New[memoKey, memoValue](maxMemo, nil)}
 }
 
 // look fills a picture's pixels from what is remembered, or by decode.
@@ -44,9 +43,7 @@ func (m *Memo) look(f *Found, decode func()) {
 		decode()
 		return
 	}
-	m.mu.Lock()
-	v, known := m.seen[key]
-	m.mu.Unlock()
+	v, known := m.seen.Get(key)
 	if !known {
 		decode()
 		v.undone = f.Undone
@@ -54,11 +51,7 @@ func (m *Memo) look(f *Found, decode func()) {
 			kept := *f.Pixels
 			v.pixels = &kept
 		}
-		m.mu.Lock()
-		if len(m.seen) < maxMemo {
-			m.seen[key] = v
-		}
-		m.mu.Unlock()
+		m.seen.Put(key, v)
 		return
 	}
 	if f.Undone = v.undone; v.pixels != nil {

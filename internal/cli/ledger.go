@@ -16,6 +16,7 @@ import (
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/safeopen"
+	"regola.example/regola/internal/ledgerfile"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 )
@@ -73,7 +74,7 @@ func (e *env) ledgerRecord() *cobra.Command {
 				return err
 			}
 			var written, old []*ledger.Event
-			err = run.Append(c.Context(), job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
+			err = ledgerfile.Append(c.Context(), job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
 				written, old = nil, nil
 				for _, x := range events {
 					if again(l, x) {
@@ -257,7 +258,7 @@ func (e *env) ledgerShow() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			l, err := run.Ledger(job.Dossier)
+			l, err := ledgerfile.Read(job.Dossier)
 			if err != nil {
 				return err
 			}
@@ -347,7 +348,7 @@ func (e *env) storeName(id string) string {
 // version, or the last one.
 // check, which may be nil, may refuse it when it knows the release.
 func follow(ctx context.Context, job run.Job, x *ledger.Event, version string, check func(was *ledger.Release) error) error {
-	return run.Append(ctx, job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
+	return ledgerfile.Append(ctx, job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
 		was, err := about(l, x.Store, version)
 		if err == nil && check != nil {
 			err = check(was)

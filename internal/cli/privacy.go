@@ -15,6 +15,7 @@ import (
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/signs"
+	"regola.example/regola/internal/privacymanifest"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 )
@@ -99,7 +100,7 @@ the developer's to choose: each missing one is marked, never guessed.`,
 			}
 			open := 0
 			err = writeNew(manifest, func(w io.Writer) (err error) {
-				open, err = report.PrivacyManifest(w, slices.Concat(p.IOS.Bundles, p.IOS.Resources)[i], ev)
+				open, err = privacymanifest.Write(w, slices.Concat(p.IOS.Bundles, p.IOS.Resources)[i], ev)
 				return err
 			})
 			if err == nil {

@@ -15,6 +15,7 @@ import (
 	"regola.example/regola/internal/core/snapshot"
 	"regola.example/regola/internal/core/submission"
 	"regola.example/regola/internal/git"
+	"regola.example/regola/internal/ledgerfile"
 	"regola.example/regola/internal/view"
 )
 
@@ -31,7 +32,7 @@ func (r *Runner) Side(ctx context.Context, name, ledgerFolder string) (*view.Sid
 		return r.revisionSide(ctx, name, rev, folder)
 	}
 	if ledgerFolder != "" {
-		l, err := Ledger(ledgerFolder)
+		l, err := ledgerfile.Read(ledgerFolder)
 		if err != nil {
 			return nil, err
 		}

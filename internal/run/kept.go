@@ -5,6 +5,7 @@ import (
 
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/ledger"
+	"regola.example/regola/internal/ledgerfile"
 )
 
 // Kept lists the files and folders of a dossier that no report may replace or lie in:
@@ -30,7 +31,7 @@ func Kept(d *dossier.Dossier) []string {
 // KeptIn is Kept for the folder of a dossier that may not even be readable: what has a
 // name of its own there.
 func KeptIn(folder string) (out []string) {
-	for _, name := range []string{dossier.FileName, ledger.FileName, lockName, tempName, dossier.ListingFolder, PictureFolder} {
+	for _, name := range []string{dossier.FileName, ledger.FileName, ledgerfile.LockName, ledgerfile.TempName, dossier.ListingFolder, PictureFolder} {
 		out = append(out, filepath.Join(folder, name))
 	}
 	return out

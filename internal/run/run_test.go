@@ -17,6 +17,7 @@ import (
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/ledger"
+	"regola.example/regola/internal/ledgerfile"
 	"regola.example/regola/internal/run"
 	"regola.example/regola/internal/view"
 	"regola.example/regola/rulebooks"
@@ -346,20 +347,20 @@ func TestAppend(t *testing.T) {
 	}
 	require.NoError(t, os.WriteFile(file, []byte("torn"), 0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, ".ledger.new"), []byte("of a killed program"), 0o600))
-	require.NoError(t, run.Append(t.Context(), dir, reply))
-	l, err := run.Ledger(dir)
+	require.NoError(t, ledgerfile.Append(t.Context(), dir, reply))
+	l, err := ledgerfile.Read(dir)
 	require.NoError(t, err)
 	assert.Len(t, l.Events, 1)
 	assert.Len(t, l.Faults, 1, "a last line without its end stays a line")
 	info, err := os.Stat(file)
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
-	assert.ErrorIs(t, run.Append(t.Context(), dir, func(*ledger.Ledger) ([]*ledger.Event, error) { return nil, io.ErrNoProgress }), io.ErrNoProgress)
+	assert.ErrorIs(t, ledgerfile.Append(t.Context(), dir, func(*ledger.Ledger) ([]*ledger.Event, error) { return nil, io.ErrNoProgress }), io.ErrNoProgress)
 	other := filepath.Join(dir, "other")
 	require.NoError(t, os.Mkdir(other, 0o755))
 	require.NoError(t, os.Symlink(file, filepath.Join(other, ledger.FileName)))
-	assert.ErrorContains(t, run.Append(t.Context(), other, reply), "no regular file")
-	assert.ErrorContains(t, run.Append(t.Context(), filepath.Join(dir, "none"), reply), "the ledger cannot be locked")
+	assert.ErrorContains(t, ledgerfile.Append(t.Context(), other, reply), "no regular file")
+	assert.ErrorContains(t, ledgerfile.Append(t.Context(), filepath.Join(dir, "none"), reply), "the ledger cannot be locked")
 	left, err := filepath.Glob(filepath.Join(dir, ".ledger.new"))
 	require.NoError(t, err)
 	assert.Empty(t, left)

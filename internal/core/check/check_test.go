@@ -393,6 +393,7 @@ func TestWaivers(t *testing.T) {
 	assert.Equal(t, rulebook.Craft, res.Worst())
 	assert.Len(t, res.Unused, 2, "neither a rule that holds nor a letter of the place")
 	assert.Zero(t, res.Stores[0].Broken()[rulebook.Blocked])
+	assert.Equal(t, 2, judge(t, d, "2026-12-31").Count(check.Waived), "the last day counts")
 	late := judge(t, d, "2027-01-01")
 	assert.Zero(t, late.Count(check.Waived))
 	assert.Len(t, late.Expired, 3)
@@ -526,4 +527,21 @@ func TestNotes(t *testing.T) {
 	assert.Contains(t, ps[0].Error(), "limits: app")
 	_, ps = note("takes {pkg.siz}")
 	assert.ErrorContains(t, ps.Err(), "undefined field 'siz'")
+}
+
+// TestUnknownImpact gives a fault whose impact is not known the least one.
+func TestUnknownImpact(t *testing.T) {
+	b, ps := rulebook.Load("kiln.yaml", []byte(head+"  - id: kiln/rule\n    title: It holds\n    stage: package\n    impact: 'answers.ads ? \"refused\" : \"rejected\"'\n    expect: app.name == \"\"\n    say: x\n    fix: y\n    basis: {topic: kilns, checked: 2026-11-23, confidence: high}\n    examples: [{given: {app: {name: a}, answers: {ads: true}}, breaks: true}, {given: {app: {name: \"\"}}, breaks: false}]\n"))
+	require.Empty(t, ps)
+	env, ps := check.NewEnv([]*rulebook.Book{b}, set(t), nil)
+	require.Empty(t, ps)
+	s := &submission.Submission{App: &submission.App{Name: "Terrafuoco"}, Answers: &dossier.Answers{}}
+	s.Prepare()
+	v := env.Prepare(b.Rules[0]).Run(check.NewEvalContext(s, date(t, "2026-11-23")), nil)
+	require.Len(t, v.Faults, 1)
+	assert.Equal(t, rulebook.Craft, v.Faults[0].Impact)
+	yes := true
+	s.Answers.Ads = &yes
+	v = env.Prepare(b.Rules[0]).Run(check.NewEvalContext(s, date(t, "2026-11-23")), nil)
+	assert.Equal(t, rulebook.Refused, v.Faults[0].Impact)
 }

@@ -62,6 +62,9 @@ func TestProblems(t *testing.T) {
 
 	for name, c := range map[string]struct{ doc, want string }{
 		"format":  {"regola: 2\napp: {name: T, default_locale: en}\n", "format 1"},
+		"age":     {"regola: 1\napp: {name: T, default_locale: en}\nanswers: {audience: {to: 100}}\n", "this is not an age"},
+		"below 0": {"regola: 1\napp: {name: T, default_locale: en}\nanswers: {audience: {from: -1}}\n", "this is not an age"},
+		"ends":    {"regola: 1\napp: {name: T, default_locale: en}\nanswers: {audience: {from: 14, to: 13}}\n", "ends before it begins"},
 		"locale":  {"regola: 1\napp: {name: T, default_locale: english}\n", "not a language tag"},
 		"outside": {"regola: 1\napp: {name: T, default_locale: en}\npackages: {android: ../a.aab}\n", "leads out of the dossier's folder"},
 		"system":  {"regola: 1\napp: {name: T, default_locale: en}\npackages: {android: /etc/s*}\n", "leads out of the dossier's folder"},
@@ -69,6 +72,10 @@ func TestProblems(t *testing.T) {
 		_, ps := dossier.Load(write(t, map[string]string{"dossier.yaml": c.doc}), stores, nil)
 		assert.ErrorContains(t, ps.Err(), c.want, name)
 	}
+	_, ps = dossier.Load(write(t, map[string]string{"dossier.yaml": "regola: 1\napp: {name: T, default_locale: en}\nanswers: {audience: {from: 0, to: 99}}\n"}), stores, nil)
+	assert.Empty(t, ps, "both ends are ages")
+	_, ps = dossier.Load(write(t, map[string]string{"dossier.yaml": "regola: 1\napp: {name: T, default_locale: en}\nanswers: {audience: {from: 13, to: 13}}\n"}), stores, nil)
+	assert.Empty(t, ps)
 	// What is wrong with values is reported together with what is wrong with keys.
 	_, ps = dossier.Load(write(t, map[string]string{"dossier.yaml": "regola: 2\nbogus: 1\napp: {name: T, default_locale: english}\npackages: {androit: a, ios: ../b.ipa}\n"}), stores, nil)
 	for _, want := range []string{`unknown key "bogus"`, "format 1", "not a language tag", `unknown key "androit"`, "leads out"} {

@@ -23,7 +23,7 @@ rules:
     title: We serve from level 28
     stage: package
     impact: '1 > 0 ? "refused" : "craft"'
-    raise: {to: limit.least_level, with: least_level}
+    raise: {to: limit.least_level, field: pkg.android.manifest.min_level}
     from: 2026-11-23
     until: 2027-03-31
     when: "true"

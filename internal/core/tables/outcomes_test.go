@@ -1,6 +1,7 @@
 package tables_test
 
 import (
+	"reflect"
 	"testing"
 
 	"regola.example/regola/internal/core/day"
@@ -16,18 +17,17 @@ words:
   glazes_more:
     - {word: tenmoku, from: 2026-01-01, until: 2026-06-30}
 junk:
-  - {name: backups, pattern: "\\.bak$"}
+  - {pattern: "\\.bak$", why: a backup}
 loan_barred:
-  - {permission: a.b.SMS, from: 2025-01-01}
-  - {permission: a.b.OLD, until: 2025-12-31}
+  - {permissions: [a.b.SMS], from: 2025-01-01}
+  - {permissions: [a.b.OLD], until: 2025-12-31}
 purpose_data: {camera: [photos]}
 closed_calls: [a.b.c]
 mine:
   - {kiln: one, heat: 1240, from: 2026-11-25}
   - {kiln: two, until: 2026-11-24}
   - {kiln: three, until: 2026-11-25}
-plain: [a, b]
-pairs: {a: 1, b: 2}
+plain: [{name: a}, {name: b}]
 `
 
 // TestOutcomes holds what is read of tables, what is in force on a day, and what is read
@@ -51,4 +51,25 @@ func TestOutcomes(t *testing.T) {
 		both.Add(s)
 		return append(out, s.Vocabulary("glazes"), both.Names(), len(both.Words["glazes"]), len(both.Junk)), nil
 	})
+}
+
+// TestLastDay holds that both ends of a row count.
+func TestLastDay(t *testing.T) {
+	s, ps := tables.Parse("own.yaml", []byte("loan_barred:\n  - {permissions: [a.b.SMS], from: 2026-01-02, until: 2026-03-04}\nmine:\n  - {kiln: one, from: 2026-01-02, until: 2026-03-04}\n"))
+	if len(ps) > 0 {
+		t.Fatal(ps)
+	}
+	for d, want := range map[string]int{"2026-01-01": 0, "2026-01-02": 1, "2026-03-04": 1, "2026-03-05": 0} {
+		on, err := day.Parse(d)
+		if err != nil {
+			t.Fatal(err)
+		}
+		o := s.On(on)
+		if n := len(o.LoanBarred); n != want {
+			t.Errorf("%s: %d rows with a type, %d expected", d, n, want)
+		}
+		if n := reflect.ValueOf(o.Get("mine")).Len(); n != want {
+			t.Errorf("%s: %d plain rows, %d expected", d, n, want)
+		}
+	}
 }

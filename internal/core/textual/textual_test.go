@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"golang.org/x/text/language"
 )
 
 func TestOddities(t *testing.T) {
@@ -74,4 +75,30 @@ func TestNamesAndHosts(t *testing.T) {
 	for address, want := range map[string]string{"https://WWW.Terrafuoco.example:8443/a?b#c": "terrafuoco.example", "terrafuoco.example": "", "": "", "http://[::1]/": "::1", "mailto:a@b.example": "", "::": ""} {
 		assert.Equal(t, want, Host(address), address)
 	}
+}
+
+// TestBounds has a row on each side of each bound.
+func TestBounds(t *testing.T) {
+	for text, want := range map[string]bool{"+391234": true, "+39123": false, "+39 (12) 3-4": true, "391234": false, "+39123x": false, "": false, "39+1234": false} {
+		assert.Equal(t, want, IsPhone(text), "%q", text)
+	}
+	for text, most := range map[string]int{"1": 1, "1.2": 2, "1.2.3": 3} {
+		assert.True(t, IsVersion(text, most))
+		assert.False(t, IsVersion(text, most-1))
+	}
+	for _, text := range []string{"", "1.", ".1", "1..2", "1.a", "v1"} {
+		assert.False(t, IsVersion(text, 9), text)
+	}
+	for text, want := range map[string]bool{"${KEY}": true, "$(KEY)": true, "YOUR_API_KEY": true, "REPLACE_ME": true, "${KEY": false, "your_key": false, "MY_KEY": false} {
+		assert.Equal(t, want, IsUnfilled(text), text)
+	}
+	assert.True(t, HasVariable("a$(") && HasVariable("${"))
+	assert.False(t, HasVariable("$ {"))
+	assert.Equal(t, "a, b, c", KeywordLine("x\na, b, c", 3))
+	assert.Empty(t, KeywordLine("a, b, c", 4))
+	assert.Empty(t, KeywordLine("a b c, b, c", 3), "more than two words are a sentence")
+	assert.Equal(t, "nb", baseOf(language.Norwegian))
+	assert.True(t, SameLanguage("no", "nb-NO"))
+	assert.True(t, SameLanguage("?", "?"))
+	assert.False(t, SameLanguage("?", "en"))
 }

@@ -158,8 +158,14 @@ func cuts(n int) (out []int) {
 // spots are the bytes that are changed: all at the beginning and the end, where headers
 // and directories lie, then some.
 func spots(n int) (out []int) {
-	for i := 0; i < n; i += 1 + i/40 {
-		out = append(out, i)
+	const small = 1300
+	for i := 0; i < n; i++ {
+		if n > small {
+			i += i / 40
+		}
+		if i < n {
+			out = append(out, i)
+		}
 	}
 	for i := n - 96; i < n; i++ {
 		if i > 0 && !slices.Contains(out, i) {

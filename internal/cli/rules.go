@@ -17,6 +17,7 @@ import (
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
+	"regola.example/regola/internal/view"
 )
 
 // allRules loads every built-in rule, and those of a team's own files, each once.
@@ -250,8 +251,8 @@ func (e *env) needs(r *rulebook.Rule) []string {
 
 // readers says which rules read a field in their conditions. Rules that cannot be typed
 // are left out: it is reported where they are judged.
-func (e *env) readers(rules []*rulebook.Rule) report.Readers {
-	out := report.Readers{}
+func (e *env) readers(rules []*rulebook.Rule) view.Readers {
+	out := view.Readers{}
 	set, err := e.lib.Tables()
 	if err != nil {
 		return out
@@ -353,18 +354,18 @@ func (e *env) explainKey(path string, rules []*rulebook.Rule, format string) (ok
 	}
 	on := set.On(e.today())
 	if path == "answers" && format == "markdown" {
-		return true, report.AnswersMarkdown(e.out, report.Answers(rules, e.readers(rules), on))
+		return true, report.AnswersMarkdown(e.out, view.Answers(rules, e.readers(rules), on))
 	}
 	if dossier.Question(path) == "" && !strings.Contains(path, ".") {
 		return false, nil // most likely a rule
 	}
-	all := report.Keys(rules, e.readers(rules), on)
-	one, below := report.FindAnswer(all, path)
+	all := view.Keys(rules, e.readers(rules), on)
+	one, below := view.FindKey(all, path)
 	switch {
 	case format == "markdown":
 		return true, usageError("a key is explained as text or JSON", "drop --format; \"regola explain answers --format markdown\" writes the whole sheet")
 	case one != nil && format == "json":
-		return true, report.JSON(e.out, report.NewKeysDocument(path, []*report.Answer{one}))
+		return true, report.JSON(e.out, report.NewKeysDocument(path, []*view.Key{one}))
 	case one != nil:
 		return true, report.ExplainAnswer(e.out, one, e.look(e.out))
 	case len(below) > 0 && format == "json":

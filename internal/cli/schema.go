@@ -12,6 +12,7 @@ import (
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/report"
+	"regola.example/regola/internal/schema"
 )
 
 // schemas are the documents that have a published schema.
@@ -68,7 +69,7 @@ func (e *env) schemaCommand() *cobra.Command {
 		RunE: func(_ *cobra.Command, args []string) error {
 			for _, s := range schemas {
 				if s.name == args[0] {
-					return report.JSON(e.out, report.Schema(s.name, s.title, s.typ, s.strict, e.storeKeys(), e.words()))
+					return report.JSON(e.out, schema.Of(s.name, s.title, report.FormatNumber, s.typ, s.strict, e.storeKeys(), e.words()))
 				}
 			}
 			return nil

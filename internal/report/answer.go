@@ -2,78 +2,13 @@ package report
 
 import (
 	"io"
-	"reflect"
 	"slices"
-	"strconv"
 	"strings"
 
 	"regola.example/regola/internal/core/dossier"
-	"regola.example/regola/internal/core/engine"
 	"regola.example/regola/internal/core/rulebook"
-	"regola.example/regola/internal/core/submission"
-	"regola.example/regola/internal/core/tables"
+	"regola.example/regola/internal/view"
 )
-
-// Answer is one key of the answer sheet, with who asks for it and what reads it.
-type Answer struct {
-	Path   string
-	Doc    string
-	Values []*tables.Word // of its vocabulary; nil for none
-	Enum   []string       // the words it takes, where it has no vocabulary
-	Asks   []*rulebook.Rule
-	Reads  []*rulebook.Rule
-}
-
-// Readers says which rules read a field of a struct in their conditions.
-type Readers map[engine.Select][]*rulebook.Rule
-
-// Answers lists the keys of the answer sheet, and of what belongs to it, in the order
-// of the dossier.
-func Answers(rules []*rulebook.Rule, readers Readers, set *tables.Set) []*Answer {
-	return slices.DeleteFunc(Keys(rules, readers, set), func(a *Answer) bool { return !strings.HasPrefix(a.Path, "answers.") })
-}
-
-// Keys lists all keys of the dossier and of its texts, in their order.
-func Keys(rules []*rulebook.Rule, readers Readers, set *tables.Set) (out []*Answer) {
-	dossier.Walk(func(f *dossier.Field) {
-		if f.Block() {
-			return
-		}
-		a := &Answer{Path: f.Path, Doc: f.Doc, Enum: f.Enum}
-		if w := f.Tag.Get("words"); w != "" {
-			a.Values = set.Vocabulary(w)
-		}
-		var reading []*rulebook.Rule
-		for _, path := range f.Seen {
-			if sel, ok := submission.SelectOf(path); ok {
-				reading = append(reading, readers[sel]...)
-			}
-		}
-		if f.Type.Kind() == reflect.Map && a.Values != nil {
-			for _, w := range a.Values {
-				q := &Answer{Path: f.Path + "." + w.Word, Doc: w.What, Enum: w.Values}
-				q.find(rules, about(rules, w.Word))
-				out = append(out, q)
-			}
-			return
-		}
-		a.find(rules, reading)
-		out = append(out, a)
-	})
-	return out
-}
-
-// about are the rules on the content that name a question in their conditions.
-func about(rules []*rulebook.Rule, word string) []*rulebook.Rule {
-	var out []*rulebook.Rule
-	for _, r := range rules {
-		text := r.When.Src + r.Each.Src + r.Faults.Src + r.Expect.Src
-		if strings.Contains(text, strconv.Quote(word)) && (strings.Contains(text, "rating.") || strings.Contains(text, "answers.content")) {
-			out = append(out, r)
-		}
-	}
-	return out
-}
 
 // KeysDocument is the JSON form of the explanation of a key of the dossier, or of a group
 // of them.
@@ -94,7 +29,7 @@ type KeyEntry struct {
 }
 
 // NewKeysDocument puts the explanation of a key, or of a group of keys, into its JSON form.
-func NewKeysDocument(key string, list []*Answer) *KeysDocument {
+func NewKeysDocument(key string, list []*view.Key) *KeysDocument {
 	d := &KeysDocument{Regola: FormatNumber, Key: key, Means: dossier.Question(key), Keys: []KeyEntry{}}
 	ids := func(rules []*rulebook.Rule) []string {
 		out := []string{}
@@ -114,7 +49,7 @@ func NewKeysDocument(key string, list []*Answer) *KeysDocument {
 }
 
 // ExplainGroup lists the keys of a group with what each means, and who asks.
-func ExplainGroup(w io.Writer, key string, list []*Answer, look Style) error {
+func ExplainGroup(w io.Writer, key string, list []*view.Key, look Style) error {
 	p := &printer{w: w, look: look}
 	p.line("%s", p.strong(key))
 	if means := dossier.Question(key); means != "" {
@@ -144,35 +79,8 @@ func ExplainGroup(w io.Writer, key string, list []*Answer, look Style) error {
 	return p.err
 }
 
-// find parts the rules that read an answer: those whose duty it is ask for it, the others
-// hold it against something.
-func (a *Answer) find(rules, reading []*rulebook.Rule) {
-	for _, r := range rules {
-		switch {
-		case !slices.Contains(reading, r):
-		case r.Duty != nil && (strings.HasPrefix(a.Path, r.Duty.Write.Src) || strings.HasPrefix(r.Duty.Write.Src, a.Path)):
-			a.Asks = append(a.Asks, r)
-		default:
-			a.Reads = append(a.Reads, r)
-		}
-	}
-}
-
-// FindAnswer is the answer at a path, or nil and those that begin with it.
-func FindAnswer(all []*Answer, path string) (one *Answer, below []*Answer) {
-	for _, a := range all {
-		if a.Path == path {
-			one = a
-		}
-		if strings.HasPrefix(a.Path, path+".") {
-			below = append(below, a)
-		}
-	}
-	return one, below
-}
-
 // ExplainAnswer says what an answer means, who asks for it and what it leads to.
-func ExplainAnswer(w io.Writer, a *Answer, look Style) error {
+func ExplainAnswer(w io.Writer, a *view.Key, look Style) error {
 	p := &printer{w: w, look: look}
 	p.line("%s", p.strong(a.Path))
 	p.line("")
@@ -216,7 +124,7 @@ func storesOf(r *rulebook.Rule) string {
 }
 
 // AnswersMarkdown writes the reference of the answer sheet.
-func AnswersMarkdown(w io.Writer, all []*Answer) error {
+func AnswersMarkdown(w io.Writer, all []*view.Key) error {
 	p := &printer{w: w}
 	p.line("# The answer sheet")
 	p.line("")

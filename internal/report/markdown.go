@@ -3,15 +3,11 @@ package report
 import (
 	"fmt"
 	"io"
-	"reflect"
-	"slices"
 	"strings"
 
-	"regola.example/regola/internal/core/check"
-	"regola.example/regola/internal/core/engine"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/store"
-	"regola.example/regola/internal/core/submission"
+	"regola.example/regola/internal/view"
 )
 
 // RulesMarkdown writes the rule reference: every rule with what it wants, what
@@ -76,30 +72,18 @@ func FieldsMarkdown(w io.Writer) error {
 	p.line("")
 	p.line("| function | what it tells |")
 	p.line("|---|---|")
-	for _, f := range slices.Concat(engine.Functions(), check.Functions()) {
+	for _, f := range view.RuleFunctions() {
 		p.line("| `%s` | %s |", f.Signature, f.Doc)
-	}
-	var parts []string
-	byPart := map[string][]engine.Field{}
-	for _, f := range engine.Fields(reflect.TypeFor[submission.Submission]()) {
-		part, _, _ := strings.Cut(f.Path, ".")
-		if strings.HasPrefix(f.Path, "pkg.android") || strings.HasPrefix(f.Path, "pkg.ios") {
-			part = strings.Join(strings.SplitN(f.Path, ".", 3)[:2], ".")
-		}
-		if !slices.Contains(parts, part) {
-			parts = append(parts, part)
-		}
-		byPart[part] = append(byPart[part], f)
 	}
 	p.line("")
 	p.line("## Fields")
-	for _, part := range parts {
+	for _, group := range view.RuleFields() {
 		p.line("")
-		p.line("### %s", strings.TrimSuffix(part, "[]"))
+		p.line("### %s", group.Name)
 		p.line("")
 		p.line("| field | type |")
 		p.line("|---|---|")
-		for _, f := range byPart[part] {
+		for _, f := range group.Fields {
 			p.line("| `%s` | %s |", f.Path, f.Type)
 		}
 	}

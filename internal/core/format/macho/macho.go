@@ -23,7 +23,7 @@ import (
 	"regola.example/regola/internal/core/format"
 )
 
-// Magic numbers, file types and load commands, as in the published headers.
+// Magic numbers, file types and flags, as in the published headers.
 const (
 	magic32  = 0xfeedface
 	magic64  = 0xfeedfacf
@@ -34,26 +34,6 @@ const (
 	TypeExecute = 2
 	TypeDylib   = 6
 	TypeBundle  = 8
-
-	lcLoadDylib       = 0x0c
-	lcLoadWeakDylib   = 0x80000018
-	lcReexportDylib   = 0x8000001f
-	lcLazyLoadDylib   = 0x20
-	lcUpwardDylib     = 0x80000023
-	lcVersionMinIOS   = 0x25
-	lcVersionMinMac   = 0x24
-	lcVersionMinTV    = 0x2f
-	lcVersionMinWatch = 0x30
-	lcEncryption32    = 0x21
-	lcEncryption64    = 0x2c
-	lcCodeSignature   = 0x1d
-	lcBuildVersion    = 0x32
-	lcUUID            = 0x1b
-	lcRPath           = 0x8000001c
-
-	lcSegment32 = 0x01
-	lcSegment64 = 0x19
-	lcSymtab    = 0x02
 
 	flagPIE           = 0x200000
 	flagExtensionSafe = 0x2000000
@@ -394,7 +374,10 @@ func (s *stream) slice(base int64) (Slice, error) {
 		if err := s.budget.Keep(64); err != nil {
 			return sl, err
 		}
-		sl.command(cmds[:n])
+		c := command{LoadCommand(le.Uint32(cmds)), cmds[:n], start + int64(size) - int64(len(cmds))}
+		if err := sl.command(c); err != nil {
+			return sl, err
+		}
 		cmds = cmds[n:]
 	}
 	if s.headers {
@@ -432,110 +415,6 @@ func (s *stream) codeSignature(sl *Slice) {
 	}
 }
 
-func (sl *Slice) command(c []byte) {
-	le := binary.LittleEndian
-	word := func(at int) uint32 {
-		if at+4 > len(c) {
-			return 0
-		}
-		return le.Uint32(c[at:])
-	}
-	switch cmd := word(0); cmd {
-	case lcLoadDylib, lcLoadWeakDylib, lcReexportDylib, lcLazyLoadDylib, lcUpwardDylib:
-		if at := word(8); at >= 12 && int64(at) < int64(len(c)) {
-			name, _, _ := bytes.Cut(c[at:], []byte{0})
-			sl.Libraries = append(sl.Libraries, Library{Name: string(name), Weak: cmd == lcLoadWeakDylib})
-		}
-	case lcBuildVersion:
-		sl.Platform, sl.MinOS, sl.SDK = platformName(word(8)), version(word(12)), version(word(16))
-	case lcVersionMinIOS, lcVersionMinMac, lcVersionMinTV, lcVersionMinWatch:
-		sl.MinOS, sl.SDK = version(word(8)), version(word(12))
-		if sl.Platform == "" {
-			sl.Platform = map[uint32]string{lcVersionMinIOS: "ios", lcVersionMinMac: "macos", lcVersionMinTV: "tvos", lcVersionMinWatch: "watchos"}[cmd]
-			// Before the build-version command came, simulator slices differed by processor only.
-			if cmd != lcVersionMinMac && (sl.CPU == "x86_64" || sl.CPU == "i386") {
-				sl.Platform += "-simulator"
-			}
-		}
-	case lcSymtab:
-		entry := int64(12)
-		if sl.Bits == 64 {
-			entry = 16
-		}
-		sl.symbols = span{int64(word(8)), int64(word(12)) * entry}
-		sl.strings = span{int64(word(16)), int64(word(20))}
-	case lcSegment32, lcSegment64:
-		sl.segment(c)
-	case lcEncryption32, lcEncryption64:
-		sl.Encryptable, sl.Encrypted = true, word(16) != 0
-	case lcUUID:
-		if len(c) >= 24 {
-			sl.UUID = fmt.Sprintf("%X-%X-%X-%X-%X", c[8:12], c[12:14], c[14:16], c[16:18], c[18:24])
-		}
-	case lcRPath:
-		if at := word(8); at >= 12 && int64(at) < int64(len(c)) {
-			name, _, _ := bytes.Cut(c[at:], []byte{0})
-			sl.RPaths = append(sl.RPaths, string(name))
-		}
-	case lcCodeSignature:
-		sl.HasSigning = true
-		sl.signature = span{int64(word(8)), int64(word(12))}
-	}
-}
-
-// segment looks through a segment's sections for those that hold names.
-func (sl *Slice) segment(c []byte) {
-	le := binary.LittleEndian
-	at, size, sizeAt, offAt, countAt := 72, 80, 40, 48, 64
-	if sl.Bits == 32 {
-		at, size, sizeAt, offAt, countAt = 56, 68, 36, 40, 48
-	}
-	if len(c) < at {
-		return
-	}
-	segName, _, _ := bytes.Cut(c[8:24], []byte{0})
-	switch string(segName) {
-	case "__TEXT":
-		if sl.Bits == 64 {
-			sl.Text = int64(min(le.Uint64(c[48:]), 1<<40))
-		} else {
-			sl.Text = int64(le.Uint32(c[36:]))
-		}
-	case "__LLVM":
-		sl.Bitcode = true
-	}
-	for range le.Uint32(c[countAt:]) {
-		if at+size > len(c) {
-			return
-		}
-		sect := c[at : at+size]
-		name, _, _ := bytes.Cut(sect[:16], []byte{0})
-		sl.Swift = sl.Swift || bytes.HasPrefix(name, []byte("__swift5_"))
-		sl.Bitcode = sl.Bitcode || string(name) == "__bitcode" && binary.LittleEndian.Uint32(sect[sizeAt:]) > 1
-		if read := readers[string(name)]; read != nil && len(sl.sections) < maxSections {
-			n := int64(le.Uint32(sect[sizeAt:]))
-			if sl.Bits == 64 {
-				n = int64(min(le.Uint64(sect[sizeAt:]), 1<<40))
-			}
-			if n > 0 {
-				sl.sections = append(sl.sections, section{span{int64(le.Uint32(sect[offAt:])), n}, read})
-			}
-		}
-		at += size
-	}
-}
-
-// version writes a nibble-packed version: 16 bits major, 8 minor, 8 patch.
-func version(v uint32) string {
-	if v == 0 {
-		return ""
-	}
-	if v&0xff == 0 {
-		return fmt.Sprintf("%d.%d", v>>16, v>>8&0xff)
-	}
-	return fmt.Sprintf("%d.%d.%d", v>>16, v>>8&0xff, v&0xff)
-}
-
 func cpuName(cpu, sub uint32) string {
 	switch cpu {
 	case 7:
@@ -563,13 +442,4 @@ func cpuName(cpu, sub uint32) string {
 		return "arm64_32"
 	}
 	return fmt.Sprintf("cpu-%#x", cpu)
-}
-
-func platformName(p uint32) string {
-	names := [...]string{1: "macos", 2: "ios", 3: "tvos", 4: "watchos", 5: "bridgeos", 6: "mac-catalyst",
-		7: "ios-simulator", 8: "tvos-simulator", 9: "watchos-simulator", 10: "driverkit", 11: "visionos", 12: "visionos-simulator"}
-	if int64(p) < int64(len(names)) && names[p] != "" {
-		return names[p]
-	}
-	return fmt.Sprintf("platform-%d", p)
 }

@@ -1,4 +1,6 @@
-package report
+// Package schema describes Go types as JSON Schemas (draft 2020-12), from the tags by which
+// documents are read and written.
+package schema
 
 import (
 	"fmt"
@@ -15,16 +17,15 @@ import (
 	"regola.example/regola/internal/core/submission"
 )
 
-// Schema describes a Go type as a JSON Schema (draft 2020-12), from the same
-// tags by which documents are read and written. A strict schema refuses keys
-// that it does not name.
+// Of describes a Go type, of documents in the form with a number. A strict schema refuses
+// keys that it does not name.
 //
 // keys are those of stores, words the vocabularies by name.
-func Schema(name, title string, t reflect.Type, strict bool, keys []string, words map[string][]string) map[string]any {
-	g := &schemaWriter{strict: strict, keys: keys, words: words, defs: map[string]any{}}
+func Of(name, title string, form int, t reflect.Type, strict bool, keys []string, words map[string][]string) map[string]any {
+	g := &writer{strict: strict, keys: keys, words: words, defs: map[string]any{}}
 	s := g.object(t)
 	s["$schema"] = "https://json-schema.org/draft/2020-12/schema"
-	s["$id"] = fmt.Sprintf("https://regola.example/schema/%s-%d.json", name, FormatNumber)
+	s["$id"] = fmt.Sprintf("https://regola.example/schema/%s-%d.json", name, form)
 	s["title"] = title
 	if len(g.defs) > 0 {
 		s["$defs"] = g.defs
@@ -32,14 +33,14 @@ func Schema(name, title string, t reflect.Type, strict bool, keys []string, word
 	return s
 }
 
-type schemaWriter struct {
+type writer struct {
 	strict bool
 	keys   []string
 	words  map[string][]string
 	defs   map[string]any
 }
 
-func (g *schemaWriter) object(t reflect.Type) map[string]any {
+func (g *writer) object(t reflect.Type) map[string]any {
 	props := map[string]any{}
 	var required []string
 	for _, f := range reflect.VisibleFields(t) {
@@ -83,7 +84,7 @@ func described(schema any, doc string) any {
 	return s
 }
 
-func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
+func (g *writer) value(t reflect.Type, tag reflect.StructTag) any {
 	switch t {
 	case reflect.TypeFor[day.Day](), reflect.TypeFor[time.Time]():
 		return map[string]any{"type": "string", "format": "date"}
@@ -180,7 +181,7 @@ func (g *schemaWriter) value(t reflect.Type, tag reflect.StructTag) any {
 }
 
 // categories is one category of a store, or several: of apps or of games.
-func (g *schemaWriter) categories(store string) any {
+func (g *writer) categories(store string) any {
 	one := map[string]any{"type": "string"}
 	var all []string
 	for _, name := range dossier.CategoryWords(store) {

@@ -1,4 +1,4 @@
-package report
+package schema
 
 import (
 	"reflect"
@@ -15,7 +15,7 @@ import (
 func TestSchemaOfDossier(t *testing.T) {
 	have := map[string]bool{}
 	for root, typ := range map[string]reflect.Type{"": reflect.TypeFor[dossier.Dossier](), "listing.": reflect.TypeFor[dossier.Texts]()} {
-		s := Schema("dossier", "", typ, true, nil, nil)
+		s := Of("dossier", "", 1, typ, true, nil, nil)
 		defs, _ := s["$defs"].(map[string]any)
 		var walk func(node any, path string)
 		walk = func(node any, path string) {

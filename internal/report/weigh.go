@@ -141,6 +141,7 @@ func Weigh(w io.Writer, d *WeightDocument, look Style) error {
 	p.parts("BY ARCHITECTURE", x.ABIs, x.Packed)
 	p.parts("BY DENSITY", x.Densities, x.Packed)
 	p.parts("BY LANGUAGE", x.Languages, x.Packed)
+	p.parts("WHOSE CODE", x.Origins, x.Packed)
 	p.parts("THIRD-PARTY CODE", x.ThirdParty, x.Packed)
 	p.line("")
 	p.line("%s", p.strong("LARGEST FILES"))

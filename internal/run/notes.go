@@ -1,6 +1,7 @@
 package run
 
 import (
+	"regexp"
 	"strings"
 
 	"regola.example/regola/internal/core/check"
@@ -16,7 +17,11 @@ import (
 type notes struct {
 	env   *check.Env
 	books []*rulebook.Book
+	set   *tables.Set // those that the notes look at
 }
+
+// tableNames finds the tables that a note looks at.
+var tableNames = regexp.MustCompile(`\btable\.([a-z0-9_]+)`)
 
 // noting loads the built-in rulebooks that say something beside facts, without all others.
 func (r *Runner) noting(s *store.Store) (*notes, error) {
@@ -24,8 +29,20 @@ func (r *Runner) noting(s *store.Store) (*notes, error) {
 	if err != nil {
 		return nil, err
 	}
-	env, ps := check.NewEnv(books, &tables.Set{}, r.lib.Typed(s))
-	return &notes{env, books}, ps.Err()
+	var names []string
+	for _, b := range books {
+		for _, n := range b.Notes {
+			for _, m := range tableNames.FindAllStringSubmatch(n.When.Src+" "+n.Say.Src, -1) {
+				names = append(names, m[1])
+			}
+		}
+	}
+	set, err := r.lib.TablesOf(names...)
+	if err != nil {
+		return nil, err
+	}
+	env, ps := check.NewEnv(books, set, r.lib.Typed(s))
+	return &notes{env, books, set}, ps.Err()
 }
 
 // Warm loads what Notes needs for the packages of a platform, for a call that has
@@ -50,7 +67,7 @@ func (r *Runner) Notes(p *facts.Package) (map[string]string, error) {
 		if err != nil {
 			return nil, err
 		}
-		sub := submission.New(submission.Sources{Store: s, Package: p, Tables: &tables.Set{}})
+		sub := submission.New(submission.Sources{Store: s, Package: p, Tables: noting.set.On(r.opt.Day)})
 		for _, b := range noting.books {
 			for _, n := range b.Notes {
 				if text := noting.env.Note(b, n, sub, r.opt.Day); text != "" {

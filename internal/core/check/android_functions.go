@@ -6,6 +6,7 @@ import (
 
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
+	"cel.dev/cel-go/common/types/traits"
 
 	"regola.example/regola/internal/core/engine"
 	"regola.example/regola/internal/core/fact"
@@ -72,9 +73,17 @@ func androidFunctions() []engine.Declared {
 			}
 			return openOr(ok, fact.GapOf(m, &m.Features), types.String(said))
 		}),
-		plain("form_factor(Package) string", "phone, television, watch, car or headset, by what the Android manifest requires; phone for iOS", "form_factor_package", []*types.Type{engine.TypeFor[facts.Package]()}, types.StringType, func(a []ref.Val) ref.Val {
+		plain("form_factor(Package, map(string, string)) string", "phone, television, watch, car or headset: what the map says of the first feature it names that the Android manifest requires; phone where there is none, and for iOS", "form_factor_package_map", []*types.Type{engine.TypeFor[facts.Package](), types.NewMapType(types.StringType, types.StringType)}, types.StringType, func(a []ref.Val) ref.Val {
 			p, _ := a[0].Value().(*facts.Package)
-			return types.String(formFactor(p))
+			forms, _ := a[1].(traits.Mapper)
+			if p.Android != nil && forms != nil {
+				for _, f := range p.Android.Manifest.Features {
+					if form, ok := forms.Find(types.String(f.Name)); ok && f.Required {
+						return form
+					}
+				}
+			}
+			return types.String("phone")
 		}),
 	}
 }

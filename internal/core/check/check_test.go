@@ -272,7 +272,8 @@ func TestFunctions(t *testing.T) {
 		"repeated(['a', 'b', 'a', 'a']) == ['a']":                                                                   true,
 		"plural(1, 'kiln', 'kilns') == '1 kiln' && plural(2, 'kiln', 'kilns') == '2 kilns'":                         true,
 		"same_language('en-GB', 'en') && same_language('iw', 'he') && !same_language('de', 'en')":                   true,
-		"form_factor(pkg) == 'watch'":                                                                               true,
+		"form_factor(pkg, {'android.hardware.type.watch': 'watch'}) == 'watch'":                                     true,
+		"form_factor(pkg, {'android.software.leanback': 'television'}) == 'phone'":                                  true,
 		"pkg.android.code.calls('a.b.C.d') && pkg.android.code.calls_below('a.b')":                                  true,
 		"pkg.android.code.calls('a.b.C.e') || pkg.android.code.calls_below('a.bb')":                                 false,
 		"framework('/System/Library/Frameworks/UIKit.framework/UIKit') == 'UIKit' && framework('/usr/lib/x') == ''": true,
@@ -513,18 +514,19 @@ func TestNotes(t *testing.T) {
 		}
 		s := level(1)
 		s.Pkg.Size = 7
+		s.Tables = set(t)
 		s.Prepare()
 		return env.Note(b, b.Notes[0], s, date(t, "2026-06-01")), nil
 	}
 	text, ps := note("takes {pkg.size}")
 	assert.Empty(t, ps)
 	assert.Equal(t, "takes 7", text)
-	_, ps = note("takes {size(table.kilns)}")
-	require.Len(t, ps, 1)
-	assert.Contains(t, ps[0].Error(), "the note on pkg.size looks at more than facts and limits")
+	text, ps = note("takes {size(table.kilns)}")
+	assert.Empty(t, ps)
+	assert.Equal(t, "takes 2", text)
 	_, ps = note("takes {app.name}")
 	require.Len(t, ps, 1)
-	assert.Contains(t, ps[0].Error(), "limits: app")
+	assert.Contains(t, ps[0].Error(), "tables: app")
 	_, ps = note("takes {pkg.siz}")
 	assert.ErrorContains(t, ps.Err(), "undefined field 'siz'")
 }

@@ -178,27 +178,3 @@ func firstMatch(path string, rows []*tables.Pattern) *tables.Pattern {
 	}
 	return nil
 }
-
-// formFactor is the kind of device that an Android package is for, by the
-// features that its manifest requires.
-func formFactor(p *facts.Package) string {
-	if p.Android == nil {
-		return "phone"
-	}
-	for _, f := range p.Android.Manifest.Features {
-		if !f.Required {
-			continue
-		}
-		switch f.Name {
-		case "android.hardware.type.watch":
-			return "watch"
-		case "android.software.leanback", "android.hardware.type.television":
-			return "television"
-		case "android.hardware.type.automotive":
-			return "car"
-		case "android.software.xr.api.spatial", "android.software.xr.api.openxr", "android.hardware.xr.input.controller":
-			return "headset"
-		}
-	}
-	return "phone"
-}

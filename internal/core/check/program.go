@@ -480,7 +480,7 @@ func (e *Env) note(b *rulebook.Book, n *rulebook.Annotation) *Program {
 }
 
 // CheckNotes compiles the notes of a book, and finds those that look at more than a
-// package and limits: where facts are shown there is nothing else.
+// package, limits and tables: where facts are shown there is nothing else.
 func (e *Env) CheckNotes(b *rulebook.Book) (ps place.Problems) {
 	for _, n := range b.Notes {
 		p := e.note(b, n)
@@ -495,8 +495,8 @@ func (e *Env) CheckNotes(b *rulebook.Book) (ps place.Problems) {
 			uses = append(uses, when.Uses...)
 		}
 		for _, name := range uses {
-			if name == tableVar || !slices.Contains(packageVars, name) {
-				ps = append(ps, &place.Problem{At: n.Self(), What: "the note on " + n.Of + " looks at more than facts and limits: " + name, Fix: "name fields of pkg and limits of this rulebook only"})
+			if !slices.Contains(packageVars, name) {
+				ps = append(ps, &place.Problem{At: n.Self(), What: "the note on " + n.Of + " looks at more than facts, limits and tables: " + name, Fix: "name fields of pkg, limits of this rulebook and tables only"})
 			}
 		}
 	}

@@ -289,11 +289,13 @@ func (e *Evidence) unusedPurposes(app *facts.IOS, t *tables.Set, code *signs.Ind
 			continue
 		}
 		// A key that stands in for another is used when that one is.
-		instead := slices.ContainsFunc(t.Purposes, func(c *tables.Purpose) bool { return called[c.Key] && slices.Contains(c.Instead, p.Key) })
+		instead := slices.ContainsFunc(t.Purposes, func(c *tables.Purpose) bool {
+			return called[c.Key] && (slices.Contains(c.Instead, p.Key) || slices.Contains(c.Explains, p.Key))
+		})
 		if code.Hinted(t.Purposes[i].Signs) {
 			continue
 		}
-		if instead || strings.Contains(p.Key, "Always") && called["NSLocationWhenInUseUsageDescription"] {
+		if instead {
 			continue
 		}
 		u := &Unused{Key: p.Key, Resource: t.Purposes[i].Resource}

@@ -44,6 +44,8 @@ type Manifest struct {
 	GLES               string        `json:"gles,omitempty"`                                                                     // least OpenGL ES version, such as 3.0
 	GLTextures         []string      `json:"gl_textures" axml:"supports-gl-texture[]@name"`                                      // texture formats without which a device is shut out
 	ExcludedScreens    []string      `json:"excluded_screens"`                                                                   // screen classes that the manifest excludes
+	LeastWidth         int64         `json:"least_width" axml:"supports-screens@requiresSmallestWidthDp"`                        // of the screens that the app is offered to, in density-independent pixels; 0 for any
+	LargestWidth       int64         `json:"largest_width" axml:"supports-screens@largestWidthLimitDp"`                          // of the screens that the app is offered to, in density-independent pixels; 0 for any
 	UsesLibraries      []*Feature    `json:"uses_libraries" axml:"application/uses-library[]|application/uses-native-library[]"` // shared libraries of the device
 	Components         []*Component  `json:"components" axml:"application/activity[]|application/activity-alias[]|application/service[]|application/receiver[]|application/provider[]"`
 	Classes            []string      `json:"classes" axml:"application@name|application@backupAgent|application@appComponentFactory,class"` // that the application element names besides: itself, its backup agent, its component factory

@@ -76,7 +76,9 @@ func Of(p *facts.Package, t *tables.Set) *Index {
 		}
 		x.android(&p.Android.Resources)
 	case p.IOS != nil:
-		x.own = family(p.IOS.App.Info.ID)
+		if p.IOS.App != nil {
+			x.own = family(p.IOS.App.Info.ID)
+		}
 		for _, l := range p.IOS.Translations.Locales {
 			x.locales[l] = Owner{App, "texts in the folder of the language", High}
 		}

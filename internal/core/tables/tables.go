@@ -20,6 +20,7 @@ type Known struct {
 	LoanBarred              []*Barred                    `json:"loan_barred"`       // permissions that loan apps may not ask for
 	CompatLibraries         []string                     `json:"compat_libraries"`  // packages of libraries that call the platform for whoever asks them
 	CodeLevels              map[string]int64             `json:"code_levels"`       // formats of code files, with the first API level that reads each
+	FormFactors             map[string]string            `json:"form_factors"`      // features of Android manifests, with the kind of device that requires each
 	Densities               map[string]int64             `json:"densities"`         // screen densities, in dots per inch
 	Words                   map[string][]*Word           `json:"words"`             // vocabularies of the dossier
 	ContentQuestions        []*ContentQuestion           `json:"content_questions"` // which store asks what about the content
@@ -378,6 +379,7 @@ type Purpose struct {
 	Resource   string   `json:"resource" need:"what is protected, in words"`
 	Signs      []*Sign  `json:"signs"`
 	Instead    []string `json:"instead"`                        // keys that also satisfy the need
+	Explains   []string `json:"explains"`                       // keys that are not idle where this one is needed
 	Below      string   `json:"below"`                          // needed only when the least system version is below this
 	Impact     string   `json:"impact" enum:"refused|rejected"` // of its absence; refused when nothing is written
 	Confidence string   `json:"confidence" enum:"high|medium|low"`

@@ -3,11 +3,13 @@ package weigh
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"path"
 	"slices"
 	"strings"
 
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/origin"
 )
 
 // maxPaths is how many files a hint names.
@@ -17,7 +19,7 @@ const maxPaths = 5
 var textual = []string{".json", ".xml", ".html", ".js", ".css", ".txt", ".csv", ".svg", ".strings", ".plist", ".yaml", ".md"}
 
 // hints tells what could be saved, the most first. bounds is the table weigh_bounds.
-func (w *Weight) hints(p *facts.Package, items []*item, bounds map[string]int64) {
+func (w *Weight) hints(p *facts.Package, items []*item, bounds map[string]int64, whose *origin.Index) {
 	add := func(h *Hint) {
 		if h.Saves > 0 {
 			if len(h.Paths) > maxPaths {
@@ -59,29 +61,22 @@ func (w *Weight) hints(p *facts.Package, items []*item, bounds map[string]int64)
 	add(wide)
 	add(heavy)
 	if p.Android != nil {
-		w.androidHints(p, bounds, add)
+		w.androidHints(p, whose, add)
 	}
 	slices.SortStableFunc(w.Hints, func(a, b *Hint) int { return cmp.Compare(b.Saves, a.Saves) })
 }
 
-func (w *Weight) androidHints(p *facts.Package, bounds map[string]int64, add func(*Hint)) {
+func (w *Weight) androidHints(p *facts.Package, whose *origin.Index, add func(*Hint)) {
 	a := p.Android
 	thin := &Hint{What: "languages of which only libraries have texts", Fix: "Name the app's languages in the build (resource configurations), so that those of libraries are left out."}
-	var whole int64
-	for _, s := range a.Resources.Strings {
-		if s.Locale == "" {
-			whole = s.Count
-		}
-	}
 	packed := map[string]int64{}
 	for _, l := range w.Languages {
 		packed[l.Name] = l.Packed
 	}
-	for _, s := range a.Resources.Strings {
-		if s.Locale != "" && whole > 0 && s.Count*100 < whole*bounds["thin_language"] {
-			thin.Saves += packed[s.Locale]
-			thin.Paths = append(thin.Paths, fmt.Sprintf("%s: %d of %d texts", s.Locale, s.Count, whole))
-		}
+	_, brought := whose.Locales()
+	for _, l := range slices.Sorted(maps.Keys(brought)) {
+		thin.Saves += packed[l]
+		thin.Paths = append(thin.Paths, fmt.Sprintf("%s: %s (%s)", l, brought[l].By, brought[l].Sign))
 	}
 	add(thin)
 	debug := &Hint{What: "native libraries hold debugging information", Fix: "Strip them in the build, and hand the symbols in beside the release."}

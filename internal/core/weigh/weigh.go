@@ -13,6 +13,7 @@ import (
 
 	"regola.example/regola/internal/core/evidence"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/origin"
 	"regola.example/regola/internal/core/tables"
 )
 
@@ -29,6 +30,7 @@ type Weight struct {
 	Languages  []*Part    `json:"languages"`  // of texts; the share of a resource table is an estimate
 	Densities  []*Part    `json:"densities"`  // of pictures
 	ThirdParty []*Part    `json:"thirdparty"` // code of others; the share of compiled code is an estimate
+	Origins    []*Part    `json:"origins"`    // whose the compiled code is: the app's, of third parties, or unknown; an estimate
 	Largest    []*File    `json:"largest"`
 	Twins      []*Twin    `json:"twins"` // the same file more than once
 	Hints      []*Hint    `json:"hints"`
@@ -137,7 +139,8 @@ func Of(p *facts.Package, ev *evidence.Evidence, t *tables.Set, devices []*table
 	}
 	w.Kinds, w.Modules, w.ABIs, w.Densities = kinds.list(), modules.list(), abis.list(), densities.list()
 	w.Languages = languages(p, items)
-	w.ThirdParty = thirdParty(p, items, ev, t)
+	whose := origin.Of(p, t)
+	w.thirdParty(p, items, ev, t, whose)
 	w.largest(items, int(t.WeighBounds["largest"]))
 	w.twins(items, t.WeighBounds["twin"])
 	w.tree(items)
@@ -146,7 +149,7 @@ func Of(p *facts.Package, ev *evidence.Evidence, t *tables.Set, devices []*table
 			w.Devices = append(w.Devices, deliver(p, items, d))
 		}
 	}
-	w.hints(p, items, t.WeighBounds)
+	w.hints(p, items, t.WeighBounds, whose)
 	w.How = how(p)
 	return w
 }
@@ -332,18 +335,18 @@ func tableShares(a *facts.Android) map[string]float64 {
 	return out
 }
 
-// thirdParty is the code of others: its libraries and frameworks, and its share of the
-// compiled code by the number of classes.
-func thirdParty(p *facts.Package, items []*item, ev *evidence.Evidence, t *tables.Set) []*Part {
+// thirdParty weighs the code of others: its libraries and frameworks, and its share of the
+// compiled code by the number of classes. What no name shows is of unknown origin.
+func (w *Weight) thirdParty(p *facts.Package, items []*item, ev *evidence.Evidence, t *tables.Set, whose *origin.Index) {
 	if ev == nil {
-		return nil
+		return
 	}
 	rows := map[string]*tables.SDK{}
 	for _, s := range t.SDKs {
 		rows[s.ID] = s
 	}
-	m := parts{}
-	taken := map[string]bool{} // a file, or a package of classes, counts once
+	others := parts{}
+	taken := map[string]bool{} // a file counts once
 	for _, x := range ev.SDKs {
 		row := rows[x.ID]
 		if row == nil {
@@ -352,29 +355,47 @@ func thirdParty(p *facts.Package, items []*item, ev *evidence.Evidence, t *table
 		for _, it := range items {
 			if !taken[it.Path] && fileOf(it.name, row, p.IOS != nil) {
 				taken[it.Path] = true
-				m.put(x.ID, x.Kind, 1, it.Size, it.Compressed, false)
-			}
-		}
-		if p.Android == nil || p.Android.Code == nil {
-			continue
-		}
-		var classes int64
-		for pkg, n := range p.Android.Code.Packages {
-			name := strings.ReplaceAll(pkg, "/", ".")
-			if !taken["class "+pkg] && slices.ContainsFunc(row.Classes, func(c string) bool { return name == c || strings.HasPrefix(name, c+".") }) {
-				taken["class "+pkg] = true
-				classes += n
-			}
-		}
-		if all := p.Android.Code.Classes; classes > 0 && all > 0 {
-			for _, it := range items {
-				if it.kind.Kind == "code" {
-					m.put(x.ID, x.Kind, 0, it.Size*classes/all, it.Compressed*classes/all, true)
-				}
+				others.put(x.ID, x.Kind, 1, it.Size, it.Compressed, false)
 			}
 		}
 	}
-	return m.list()
+	if p.Android != nil && p.Android.Code != nil {
+		w.compiled(p.Android.Code, items, rows, whose, others)
+	}
+	w.ThirdParty = others.list()
+}
+
+// compiled shares the compiled code out, by the number of classes.
+func (w *Weight) compiled(code *facts.Code, items []*item, rows map[string]*tables.SDK, whose *origin.Index, others parts) {
+	classes, known := map[string]int64{}, int64(0)
+	for pkg, n := range code.Packages {
+		by := whose.Class(pkg).By
+		if by != "" {
+			known += n
+		}
+		classes[by] += n
+	}
+	classes[""] = max(0, code.Classes-known) // with those of packages that are not listed
+	sums := parts{}
+	for _, it := range items {
+		if it.kind.Kind != "code" || code.Classes == 0 {
+			continue
+		}
+		for by, n := range classes {
+			size, packed := it.Size*n/code.Classes, it.Compressed*n/code.Classes
+			switch row := rows[by]; {
+			case n == 0:
+			case by == "":
+				sums.put("unknown", "code of which no name shows whose it is", 0, size, packed, true)
+			case row == nil:
+				sums.put(origin.App, "code of the app's own class families", 0, size, packed, true)
+			default:
+				sums.put("third parties", "code of known third parties", 0, size, packed, true)
+				others.put(by, row.Kind, 0, size, packed, true)
+			}
+		}
+	}
+	w.Origins = sums.list()
 }
 
 // fileOf tells whether a file is of third-party code, by its name.

@@ -1,6 +1,7 @@
 package weigh_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -34,7 +35,7 @@ func bundle() *facts.Package {
 	a.Manifest.MinLevel = &min
 	a.Native.Architectures = []*facts.ABI{{Name: "arm64-v8a"}, {Name: "armeabi-v7a"}}
 	a.Native.Libraries = []*facts.Library{{Path: "base/lib/arm64-v8a/libkiln.so", Debug: 300}}
-	a.Resources.Strings = []*facts.LocaleStrings{{Locale: "", Count: 60}, {Locale: "it", Count: 30}, {Locale: "fr", Count: 10}}
+	a.Resources.Strings = []*facts.LocaleStrings{{Locale: "", Count: 60}, {Locale: "it", Count: 30, Has: []string{"kiln_name"}}, {Locale: "fr", Count: 10, Has: slices.Repeat([]string{"abc_action_bar_up"}, 10)}}
 	a.Bundle.Config = &facts.BundleConfig{}
 	a.Bundle.Modules = []*facts.Module{{Name: "base", Kind: "base", Delivery: "install-time"}, {Name: "glazes", Kind: "feature", Delivery: "on-demand"}}
 	twin := func(f *facts.File) *facts.File { f.Digest = "same"; return f }
@@ -103,6 +104,13 @@ func TestParts(t *testing.T) {
 	require.Len(t, w.ThirdParty, 1)
 	assert.EqualValues(t, 400+300+(1000+80)*40/100, w.ThirdParty[0].Packed, "two libraries, and two fifths of the classes")
 	assert.True(t, w.ThirdParty[0].Estimate)
+	p.Android.Code.Packages = map[string]int64{"org/example/lanterna/ads": 40, "a/b": 35} // shortened names, and 25 classes beyond the list
+	p.Android.Manifest.ID = "org.example.terrafuoco"
+	shares := map[string]int64{}
+	for _, o := range weigh.Of(p, &evidence.Evidence{}, set, nil).Origins {
+		shares[o.Name] = o.Packed
+	}
+	assert.Equal(t, map[string]int64{"third parties": (1000 + 80) * 40 / 100, "unknown": (1000 + 80) * 60 / 100}, shares, "shortened names are never the app's own")
 	assert.Equal(t, "fr", w.Languages[0].Name)
 	saves := map[string]int64{}
 	for _, h := range w.Hints {

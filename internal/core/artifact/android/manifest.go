@@ -169,11 +169,6 @@ func (r *reader) screens(o *facts.Manifest, e *resource.Element, doc place.Place
 		o.ExcludedScreens = append(o.ExcludedScreens, "all that compatible-screens does not list")
 		return
 	}
-	for _, name := range []string{"requiresSmallestWidthDp", "largestWidthLimitDp"} {
-		if n, _, ok := r.number(e.Attr(name)); ok && n > 0 && (name != "requiresSmallestWidthDp" || n > 320) {
-			o.ExcludedScreens = append(o.ExcludedScreens, fmt.Sprintf("%s=%d", name, n))
-		}
-	}
 	for _, name := range []string{"smallScreens", "normalScreens", "largeScreens", "xlargeScreens"} {
 		if a := e.Attr(name); a != nil && a.Value.AsString() == "false" {
 			o.ExcludedScreens = append(o.ExcludedScreens, strings.TrimSuffix(name, "Screens"))

@@ -1,8 +1,11 @@
 package phrases_test
 
 import (
+	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -13,6 +16,7 @@ import (
 	"regola.example/regola/internal/core/phrases"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/tables"
+	"regola.example/regola/internal/seed"
 	"regola.example/regola/rulebooks"
 )
 
@@ -148,4 +152,21 @@ func TestMemo(t *testing.T) {
 			}
 		}
 	}
+}
+
+// TestGuess holds which language each beginning of a text is taken for, in the place of
+// each other language.
+func TestGuess(t *testing.T) {
+	var out strings.Builder
+	all, frequent := texts(t), builtIn(t).FrequentWords
+	for _, tag := range slices.Sorted(maps.Keys(all)) {
+		for _, n := range []int{28, 29, 30, 31, 45, 70, 100, 130, 200, 4000} {
+			runes := []rune(all[tag])
+			for _, locale := range slices.Sorted(maps.Keys(all)) {
+				other, signs := phrases.Guess(string(runes[:min(n, len(runes))]), locale, frequent)
+				fmt.Fprintf(&out, "%s %d as %s: %s %v\n", tag, n, locale, other, signs)
+			}
+		}
+	}
+	seed.Golden(t, "guesses.txt", out.String())
 }

@@ -20,8 +20,15 @@ func TestOutcomes(t *testing.T) {
 	}
 	few := image.NewPaletted(image.Rect(0, 0, 6, 4), color.Palette{color.White, color.Black, color.RGBA{R: 200, A: 90}})
 	few.SetColorIndex(3, 3, 2)
+	deep, solid := image.NewNRGBA64(image.Rect(0, 0, 4, 3)), image.NewRGBA(image.Rect(0, 0, 5, 4))
+	for i := range deep.Pix {
+		deep.Pix[i] = byte(i * 37)
+	}
+	for i := range solid.Pix {
+		solid.Pix[i] = byte(i*11) | byte(i%4/3*255)
+	}
 	seed.Outcomes(t, map[string][]byte{
-		"gray": encode(t, gray), "clear": encode(t, clear), "few": encode(t, few), "packed": seed.Packed(encode(t, clear)), "made": seed.PNG(t, 8, 8, true),
+		"gray": encode(t, gray), "clear": encode(t, clear), "few": encode(t, few), "deep": encode(t, deep), "solid": encode(t, solid), "packed": seed.Packed(encode(t, clear)), "made": seed.PNG(t, 8, 8, true),
 	}, func(data []byte) (any, error) {
 		head, err := pngmeta.Read(bytes.NewReader(data))
 		if err != nil {
@@ -29,6 +36,7 @@ func TestOutcomes(t *testing.T) {
 		}
 		n, nErr := colors(data)
 		one, oneErr := pngmeta.OneColor(bytes.NewReader(data))
-		return []any{head, n, nErr, one, oneErr}, nil
+		small, smallErr := pngmeta.Shrink(bytes.NewReader(data), 3, 2, 400)
+		return []any{head, n, nErr, one, oneErr, small, smallErr}, nil
 	})
 }

@@ -66,6 +66,7 @@ func TestProblems(t *testing.T) {
 		"below 0": {"regola: 1\napp: {name: T, default_locale: en}\nanswers: {audience: {from: -1}}\n", "this is not an age"},
 		"ends":    {"regola: 1\napp: {name: T, default_locale: en}\nanswers: {audience: {from: 14, to: 13}}\n", "ends before it begins"},
 		"locale":  {"regola: 1\napp: {name: T, default_locale: english}\n", "not a language tag"},
+		"pages":   {"regola: 1\napp: {name: T, default_locale: en}\npages: [{id: a, store: ios}, {id: a, store: ios}]\n", `there are two pages "a"`},
 		"outside": {"regola: 1\napp: {name: T, default_locale: en}\npackages: {android: ../a.aab}\n", "leads out of the dossier's folder"},
 		"system":  {"regola: 1\napp: {name: T, default_locale: en}\npackages: {android: /etc/s*}\n", "leads out of the dossier's folder"},
 	} {

@@ -97,7 +97,7 @@ func TestOutcomes(t *testing.T) {
 	scope := func() *engine.Scope {
 		return &engine.Scope{Root: k, Vars: map[string]any{"on": on.Time, "limit": limits{"most": 7, "words": []string{"glaze"}, "none": fact.Gap{Kind: fact.NotInForce, Path: "limit.none", What: "it has no value on that day"}}}, Meter: &engine.Meter{Left: 10_000}}
 	}
-	var out []any
+	out := []any{engine.Fields(reflect.TypeOf(k).Elem())}
 	line := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, args...)) }
 	source := func(text string) engine.Source {
 		return engine.Source{Text: text, At: place.Place{File: "rules.yaml", Line: 10, Column: 9}, For: "house/x: expect"}

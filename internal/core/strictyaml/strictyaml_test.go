@@ -53,6 +53,7 @@ func TestProblems(t *testing.T) {
 		"missing":      {"fuel: gas\n", `the key "name" is missing`, "what it is called", 1},
 		"twice":        {"name: a\nname: b\n", `the key "name" occurs twice`, "remove one", 2},
 		"syntax":       {"name: a\n  fuel: gas\n", "not valid YAML", "indentation", 2},
+		"tab":          {"name: a\ndoor:\n\tname: b\n", "not valid YAML", "indent with spaces", 3},
 		"empty":        {"", "the document is empty", "first key", 1},
 		"alias":        {"name: a\nshelves: &x [a]\ndoor: {name: b, shelves: *x}\n", "aliases are not allowed", "write the value out", 3},
 		"wrong nested": {"name: a\ndoor: shut\n", `expected keys and values, found a single value`, "name, fuel", 2},

@@ -16,6 +16,6 @@ func TestOutcomes(t *testing.T) {
 		}
 		pages := s.VerifyPages(map[int64][][]byte{4096: {make([]byte, 32)}})
 		s.VerifyFile(codesign.SlotInfo, "Info.plist", nil)
-		return []any{s, pages}, nil
+		return []any{s, s.Adhoc(), pages}, nil
 	})
 }

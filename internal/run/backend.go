@@ -96,13 +96,17 @@ func backendOf(d *dossier.Dossier, t *tables.Set) (*backend.Backend, place.Probl
 const maxTesters = 1 << 20
 
 // testersOf reads the list of testers that a dossier names; nil for none.
-func testersOf(d *dossier.Dossier) (*testers.List, place.Problems) {
-	if d == nil || d.Release.Testing.List == "" {
+func testersOf(d *dossier.Dossier, round dossier.Round, keys []string) (*testers.List, place.Problems) {
+	if d == nil {
 		return nil, nil
 	}
-	file, problem := d.Inside(d.Release.Testing.List)
+	t := &round.Of(d, keys).Testing
+	if t.List == "" {
+		return nil, nil
+	}
+	file, problem := d.Inside(t.List)
 	if problem != nil {
-		problem.At = fact.PlaceOf(&d.Release.Testing, &d.Release.Testing.List)
+		problem.At = fact.PlaceOf(t, &t.List)
 		return nil, place.Problems{problem}
 	}
 	data, err := safeopen.Read(file, maxTesters)

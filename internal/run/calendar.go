@@ -74,7 +74,9 @@ func (r *Runner) AheadOf(ctx context.Context, now *check.Result, j *Judged, unti
 	}
 	pkgs := map[string]*facts.Package{}
 	for _, p := range j.Pairs {
-		pkgs[p.Judge.Store.ID] = p.Submission.Pkg
+		if pkgs[p.Judge.Store.ID] == nil {
+			pkgs[p.Judge.Store.ID] = p.Submission.Pkg
+		}
 	}
 	dates = append(dates, calendar.Own(pkgs, j.Dossier, r.opt.Day, until)...)
 	slices.SortStableFunc(dates, func(a, b calendar.Date) int { return a.Day.Compare(b.Day.Time) })

@@ -20,10 +20,8 @@ func Kept(d *dossier.Dossier) []string {
 			out = append(out, folder)
 		}
 	}
-	for _, name := range d.Packages.All() {
-		if name != "" {
-			out = append(out, d.Path(name))
-		}
+	for _, name := range d.PackageNames() {
+		out = append(out, d.Path(name))
 	}
 	return out
 }

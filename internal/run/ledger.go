@@ -42,15 +42,8 @@ func remember(ctx context.Context, pairs []check.Pair, d *dossier.Dossier) error
 				}
 			}
 		}
-		last := l.Last(id)
-		if last != nil && now.Digest != "" && now.Digest == last.Digest {
-			last = nil // it is this release itself: what came before it counts
-			for i := len(l.Events) - 1; i >= 0 && last == nil; i-- {
-				if e := l.Events[i]; e.Store == id && e.Event == ledger.Released && e.Release.Digest != now.Digest {
-					last = e.Release
-				}
-			}
-		}
+		// The very package that was sent is this release itself: what came before it counts.
+		last := l.Previous(id, now.Line(), func(r *ledger.Release) bool { return now.Digest != "" && r.Digest == now.Digest })
 		p.Submission.Remember(last, l.Of(id, now, last))
 	}
 	return nil

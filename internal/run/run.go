@@ -4,6 +4,7 @@
 package run
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -21,6 +22,7 @@ import (
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/fetched"
+	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/memory"
 	"regola.example/regola/internal/core/phrases"
 	"regola.example/regola/internal/core/pictures"
@@ -42,6 +44,7 @@ const maxYAML = 8 << 20
 type Options struct {
 	check.Options
 	Stores    []string // ids of the stores to judge for; empty for all
+	Channels  []string // to whom releases go that are judged; empty for all
 	Rulebooks []string // files of further rules
 
 	Parts bool           // packages are read for a weighing, too
@@ -389,100 +392,201 @@ const maxJobs = 2
 func (r *Runner) named(d *dossier.Dossier) []string {
 	var out []string
 	for _, s := range r.stores {
-		if p, _, ok := d.Packages.For(s.Blocks); ok && p != "" && d.Absent(s.Blocks) == "" {
-			if file := d.Path(p); !slices.Contains(out, file) {
-				out = append(out, file)
+		for _, round := range r.rounds(d, s) {
+			files, _ := d.PackagesOf(round, s.Blocks)
+			for _, f := range files {
+				if file := d.Path(f.Name); f.Name != "" && f.Absent == "" && !slices.Contains(out, file) {
+					out = append(out, file)
+				}
 			}
 		}
 	}
 	return out
 }
 
-// pair puts each store's package, dossier and rules together.
-func (r *Runner) pair(ctx context.Context, g *gathered, on day.Day) ([]check.Pair, error) {
-	pkgs, d, lib, set, judges := g.pkgs, g.dossier, g.lib, g.set, g.judges
-	pkgs = artifact.Join(pkgs)
-	var pairs []check.Pair
-	chosen := map[string]*facts.Package{}
-	var meant []*store.Store
-	for _, s := range r.stores {
-		var pkg *facts.Package
-		for _, p := range pkgs {
-			if !s.Takes(p.Platform(), p.Kind) || d != nil && !takesPackage(s, p, d) {
-				continue
-			}
-			if pkg != nil {
-				return nil, place.Problems{{At: place.Place{File: p.File},
-					What: fmt.Sprintf("a second package for the same store; %s is one already", pkg.File), Fix: "give one package a store"}}
-			}
-			pkg = p
-		}
-		if pkg == nil && d != nil {
-			if p := swapped(s, pkgs, d); p != nil {
-				return nil, place.Problems{p}
-			}
-		}
-		if pkg == nil && (d == nil || !namesPackageFor(d, s)) {
-			continue
-		}
-		chosen[s.ID], meant = pkg, append(meant, s)
+// rounds are those of a dossier that are judged for a store.
+func (r *Runner) rounds(d *dossier.Dossier, s *store.Store) []dossier.Round {
+	if d == nil {
+		return []dossier.Round{{}}
 	}
-	back, ps := backendOf(d, set)
-	list, more := testersOf(d)
-	ps = append(ps, more...)
+	all := d.Rounds(s.Blocks)
+	if len(r.opt.Channels) == 0 {
+		return all
+	}
+	return slices.DeleteFunc(all, func(x dossier.Round) bool {
+		return !slices.Contains(r.opt.Channels, cmp.Or(x.Channel, ledger.Public))
+	})
+}
+
+// subject is one thing that is judged: a store, a round in it, and a package of the round.
+type subject struct {
+	store   *store.Store
+	round   dossier.Round
+	pkg     *facts.Package // nil for none
+	all     []*submission.Artefact
+	further bool
+	absent  string // why the package is not there
+}
+
+// subjects finds what is judged: for each store and round the packages that are meant, one
+// a kind of device, the one for phones first.
+func (r *Runner) subjects(g *gathered, on *tables.Set) ([]*subject, error) {
+	pkgs, d := artifact.Join(g.pkgs), g.dossier
+	var out []*subject
+	for _, s := range r.stores {
+		for _, round := range r.rounds(d, s) {
+			var mine []*subject
+			for _, p := range pkgs {
+				if !s.Takes(p.Platform(), p.Kind) || d != nil && !takesPackage(s, round, p, d) {
+					continue
+				}
+				for _, x := range mine {
+					if form := submission.FormOf(p, on); submission.FormOf(x.pkg, on) == form {
+						return nil, place.Problems{{At: place.Place{File: p.File},
+							What: fmt.Sprintf("a second package for the same store and the same kind of device (%s); %s is one already", form, x.pkg.File), Fix: "give one package a kind of device"}}
+					}
+				}
+				mine = append(mine, &subject{store: s, round: round, pkg: p})
+			}
+			slices.SortStableFunc(mine, func(a, b *subject) int {
+				first := func(x *subject) int {
+					if submission.FormOf(x.pkg, on) == ledger.Phone {
+						return 0
+					}
+					return 1
+				}
+				return first(a) - first(b)
+			})
+			var all []*submission.Artefact
+			for i, x := range mine {
+				all = append(all, submission.ArtefactOf(x.pkg, on))
+				x.further = i > 0
+			}
+			for _, x := range mine {
+				x.all = all
+			}
+			if d != nil {
+				more, err := notThere(s, round, pkgs, d, len(mine))
+				if err != nil {
+					return nil, err
+				}
+				mine = append(mine, more...)
+			}
+			out = append(out, mine...)
+		}
+	}
+	if len(out) == 0 {
+		return nil, place.Problems{{What: "there is nothing to judge", Fix: "give a package, or a dossier that names an id or a package for the store"}}
+	}
+	return out, nil
+}
+
+// notThere are the packages of a round that are named and not there, and the round itself
+// where it has none.
+func notThere(s *store.Store, round dossier.Round, pkgs []*facts.Package, d *dossier.Dossier, found int) (out []*subject, err error) {
+	files, _ := d.PackagesOf(round, s.Blocks)
+	for _, f := range files {
+		for _, p := range pkgs {
+			if f.Name != "" && d.Path(f.Name) == p.File && !s.Takes(p.Platform(), p.Kind) {
+				return nil, place.Problems{{At: f.Self(), What: fmt.Sprintf("%s is a package of kind %s, which the %s does not take", f.Name, p.Kind, s.Name), Fix: "name the right package; are two of them swapped?"}}
+			}
+		}
+		if f.Absent != "" && (found > 0 || len(files) > 1) {
+			out = append(out, &subject{store: s, round: round, absent: f.Absent, further: found+len(out) > 0})
+		}
+	}
+	if found == 0 && len(out) == 0 && namesPackageFor(d, round, s) {
+		x := &subject{store: s, round: round}
+		if len(files) > 0 {
+			x.absent = files[0].Absent
+		}
+		out = append(out, x)
+	}
+	return out, nil
+}
+
+// pair puts each subject's package, dossier and rules together.
+func (r *Runner) pair(ctx context.Context, g *gathered, on day.Day) ([]check.Pair, error) {
+	d, set := g.dossier, g.set.On(on)
+	subjects, err := r.subjects(g, set)
+	if err != nil {
+		return nil, err
+	}
+	chosen := map[string]*facts.Package{}
+	for _, x := range subjects {
+		if chosen[x.store.ID] == nil {
+			chosen[x.store.ID] = x.pkg
+		}
+	}
+	back, ps := backendOf(d, g.set)
 	if len(ps) > 0 {
 		return nil, ps
 	}
 	var found map[string]*fetched.Fetched
 	if r.opt.Links != nil {
-		var err error
 		if found, err = r.fetch(ctx, r.opt.Links, d, chosen); err != nil {
 			return nil, err
 		}
 	}
-	for _, s := range meant {
-		src := submission.Sources{Store: s, Package: chosen[s.ID], Dossier: d, Tables: set.On(on), Fetched: found[s.ID], Backend: back, Testers: list, Phrases: r.words}
-		if d != nil && src.Package == nil {
-			src.Absent = d.Absent(s.Blocks)
+	var pairs []check.Pair
+	for _, x := range subjects {
+		s := x.store
+		list, ps := testersOf(d, x.round, s.Blocks)
+		if len(ps) > 0 {
+			return nil, ps
 		}
-		if lib != nil {
-			src.Pictures = lib.Gallery(s.ID, s.Blocks, d.App.DefaultLocale)
+		src := submission.Sources{Store: s, Package: x.pkg, Dossier: d, Round: x.round, Tables: set, Fetched: found[s.ID], Backend: back, Testers: list, Phrases: r.words, Absent: x.absent}
+		if g.lib != nil {
+			src.Pictures = g.lib.Gallery(s.ID, s.Blocks, d.App.DefaultLocale)
 		}
-		pairs = append(pairs, check.Pair{Judge: judges[s.ID], Submission: submission.New(src), Memo: r.shared.memo(chosen[s.ID])})
-	}
-	if len(pairs) == 0 {
-		return nil, place.Problems{{What: "there is nothing to judge", Fix: "give a package, or a dossier that names an id or a package for the store"}}
+		sub := submission.New(src)
+		sub.Artefacts, sub.Further = x.all, x.further
+		fact.Stamp(sub.Artefacts, "artefacts", fact.NotRead)
+		p := check.Pair{Judge: g.judges[s.ID], Submission: sub, Memo: r.shared.memo(x.pkg), Absent: x.absent}
+		if p.Subject = submission.Subject(s.ID, x.round, sub.Form, x.further); p.Subject != s.ID {
+			p.Name = nameOf(s, x, sub)
+		}
+		pairs = append(pairs, p)
 	}
 	return pairs, nil
 }
 
-// swapped tells that the package that a dossier names for a store is one that
-// the store does not take.
-func swapped(s *store.Store, pkgs []*facts.Package, d *dossier.Dossier) *place.Problem {
-	named, _, ok := d.Packages.For(s.Blocks)
-	for _, p := range pkgs {
-		if ok && named != "" && d.Path(named) == p.File && !s.Takes(p.Platform(), p.Kind) {
-			return &place.Problem{At: d.Packages.Where(s.Blocks), What: fmt.Sprintf("%s is a package of kind %s, which the %s does not take", named, p.Kind, s.Name), Fix: "name the right package; are two of them swapped?"}
+// nameOf names a subject in words, such as Android store, team test, watch.
+func nameOf(s *store.Store, x *subject, sub *submission.Submission) string {
+	name := s.Name
+	if x.round.Test != nil {
+		how := strings.ReplaceAll(x.round.Channel, "-", " ")
+		if t := s.Test(x.round.Channel); t != nil {
+			how = t.Name
 		}
+		name += ", " + how
 	}
-	return nil
+	if x.further {
+		form := sub.Form
+		if sub.Pkg == nil {
+			form = "a further package"
+		}
+		name += ", " + form
+	}
+	return name
 }
 
-// takesPackage tells whether a package of the right platform is the one that a dossier
-// means for a store: of two stores of one platform, each may have its own.
-func takesPackage(s *store.Store, p *facts.Package, d *dossier.Dossier) bool {
-	named, _, ok := d.Packages.For(s.Blocks)
-	return !ok || named == "" || d.Path(named) == p.File || !anyNames(d, p)
+// takesPackage tells whether a package of the right platform is one that a dossier means
+// for a round in a store: of two stores of one platform, and of two rounds, each may have
+// its own.
+func takesPackage(s *store.Store, round dossier.Round, p *facts.Package, d *dossier.Dossier) bool {
+	files, named := d.PackagesOf(round, s.Blocks)
+	return !named || len(files) == 0 || slices.ContainsFunc(files, func(f *dossier.PackageFile) bool { return d.Path(f.Name) == p.File }) || !anyNames(d, p)
 }
 
-// anyNames tells whether the dossier names this package for some store.
+// anyNames tells whether the dossier names this package at all.
 func anyNames(d *dossier.Dossier, p *facts.Package) bool {
-	return slices.ContainsFunc(d.Packages.All(), func(named string) bool { return d.Path(named) == p.File })
+	return slices.ContainsFunc(d.PackageNames(), func(named string) bool { return d.Path(named) == p.File })
 }
 
 // namesPackageFor tells whether a dossier means a store at all.
-func namesPackageFor(d *dossier.Dossier, s *store.Store) bool {
-	_, _, pkg := d.Packages.For(s.Blocks)
+func namesPackageFor(d *dossier.Dossier, round dossier.Round, s *store.Store) bool {
+	_, pkg := d.PackagesOf(round, s.Blocks)
 	_, _, id := d.App.IDs.For(s.Blocks)
 	return pkg || id || d.Packages.Empty() && d.App.IDs.Empty()
 }

@@ -14,6 +14,7 @@ import (
 // use by several goroutines.
 type EvalContext struct {
 	of   *submission.Submission
+	as   string // what is judged: the store's id, or that with a channel and a kind of device
 	on   day.Day
 	memo *Memo          // of what follows from the package alone, or nil
 	both map[string]any // what every rule sees
@@ -29,7 +30,7 @@ type contextKey struct {
 
 // NewEvalContext prepares a submission for evaluation on a day.
 func NewEvalContext(s *submission.Submission, on day.Day) *EvalContext {
-	return &EvalContext{of: s, on: on, vars: map[contextKey]map[string]any{},
+	return &EvalContext{of: s, as: s.Store, on: on, vars: map[contextKey]map[string]any{},
 		both: map[string]any{dayVar: on.Time, tableVar: tableView{s.Tables.On(on)}, codeVar: codeOf(s)}}
 }
 

@@ -40,13 +40,18 @@ func (j *Judge) Verdicts(ctx context.Context, s *submission.Submission, o Option
 func (j *Judge) verdicts(ctx context.Context, pair Pair, o Options) ([]*Verdict, error) {
 	var programs []*Program
 	for _, p := range j.programs {
-		if len(o.Stages) == 0 || slices.Contains(o.Stages, p.Rule.Stage) {
-			programs = append(programs, p)
+		if len(o.Stages) > 0 && !slices.Contains(o.Stages, p.Rule.Stage) || pair.Submission.Further && !p.LooksAtPackage() {
+			continue
 		}
+		programs = append(programs, p)
 	}
 	out, meter, see := make([]*Verdict, len(programs)), newRunMeter(), NewEvalContext(pair.Submission, o.Day)
-	see.memo = pair.Memo
+	see.memo, see.as = pair.Memo, cmp.Or(pair.Subject, pair.Submission.Store)
 	err := work.Each(ctx, len(programs), func(i int) {
+		if r := programs[i].Rule; !j.Store.Concerns(r.Channels, r.Stage, pair.Submission.Channel) {
+			out[i] = &Verdict{Rule: r, Store: see.as, State: NotApplicable}
+			return
+		}
 		out[i] = programs[i].Run(see, meter)
 	})
 	if err == nil {
@@ -59,7 +64,10 @@ func (j *Judge) verdicts(ctx context.Context, pair Pair, o Options) ([]*Verdict,
 type Pair struct {
 	Submission *submission.Submission
 	Judge      *Judge
-	Memo       *Memo // of the package, where several submissions share it; may be nil
+	Memo       *Memo  // of the package, where several submissions share it; may be nil
+	Subject    string // what it is called among all that are judged; empty for the store's id
+	Name       string // the same in words; empty for the store's name
+	Absent     string // why its package is not there; empty when it is, or none is named
 }
 
 // Run judges the submissions of one release and puts the verdicts together.
@@ -70,9 +78,9 @@ func Run(ctx context.Context, pairs []Pair, d *dossier.Dossier, o Options) (*Res
 		if err != nil {
 			return nil, err
 		}
-		st := &Store{ID: p.Judge.Store.ID, Name: p.Judge.Store.Name, Verdicts: verdicts, Fetched: p.Submission.Fetched, Rating: p.Submission.Rating, Disclosure: p.Submission.Disclosure}
-		if d != nil && p.Submission.Pkg == nil {
-			st.Absent = d.Absent(p.Judge.Store.Blocks)
+		st := &Store{ID: cmp.Or(p.Subject, p.Judge.Store.ID), Name: cmp.Or(p.Name, p.Judge.Store.Name), Of: p.Judge.Store.ID, Channel: p.Submission.Channel, Form: p.Submission.Form, Verdicts: verdicts, Fetched: p.Submission.Fetched, Rating: p.Submission.Rating, Disclosure: p.Submission.Disclosure}
+		if p.Submission.Pkg == nil {
+			st.Absent = p.Absent
 		}
 		if pkg := p.Submission.Pkg; pkg != nil {
 			st.Package, st.AppID, st.Version = pkg.File, pkg.ID(), pkg.Version()

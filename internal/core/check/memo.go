@@ -33,7 +33,7 @@ func (m *Memo) find(p *Program, see *EvalContext) *Verdict {
 		return nil
 	}
 	mine := *v
-	mine.Gaps = slices.Clone(v.Gaps)
+	mine.Gaps, mine.Store = slices.Clone(v.Gaps), see.as
 	return &mine
 }
 
@@ -46,6 +46,12 @@ func (m *Memo) keep(p *Program, see *EvalContext, v *Verdict) {
 	mine := *v
 	mine.Gaps = slices.Clone(v.Gaps)
 	m.seen.Put(memoKey{p, see.of.Tables, see.on}, &mine)
+}
+
+// LooksAtPackage tells whether a condition of the rule looks at the package, or at what
+// shows in it.
+func (p *Program) LooksAtPackage() bool {
+	return slices.ContainsFunc(p.Needs(), func(name string) bool { return name == "pkg" || name == "evidence" || name == codeVar })
 }
 
 // packageVars are the variables that a package, a store, a day and the tables decide.

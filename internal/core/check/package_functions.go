@@ -3,11 +3,13 @@ package check
 import (
 	"slices"
 	"strings"
+	"time"
 
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/common/types/traits"
 
+	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/engine"
 	"regola.example/regola/internal/core/fact"
@@ -16,6 +18,7 @@ import (
 	"regola.example/regola/internal/core/memory"
 	"regola.example/regola/internal/core/rating"
 	"regola.example/regola/internal/core/tables"
+	"regola.example/regola/internal/core/testers"
 )
 
 // packageFunctions look at files, texts and tables.
@@ -51,6 +54,12 @@ func packageFunctions() []engine.Declared {
 				return types.String(row.Why)
 			}
 			return types.String("")
+		}),
+		plain("present(List, int, timestamp) int", "how many testers of the list were in the test for so many days in a row, up to a day", "present_list_int", []*types.Type{engine.TypeFor[testers.List](), types.IntType, types.TimestampType}, types.IntType, func(a []ref.Val) ref.Val {
+			l, _ := a[0].Value().(*testers.List)
+			days, _ := a[1].Value().(int64)
+			on, _ := a[2].Value().(time.Time)
+			return types.Int(l.Present(days, day.Day{Time: on}))
 		}),
 		member("string.why(list(Pattern)) string", "what the first pattern says that the text matches; empty when none does", "string_why", []*types.Type{types.StringType, patternList}, types.StringType, func(a []ref.Val) ref.Val {
 			if row := firstMatch(text(a[0]), list[*tables.Pattern](a[1])); row != nil {

@@ -214,9 +214,12 @@ func newRunMeter() *runMeter {
 // evaluated is not read, with the reason.
 func (p *Program) Run(see *EvalContext, all *runMeter) *Verdict {
 	s := see.of
-	v := &Verdict{Rule: p.Rule, Store: s.Store, State: NotApplicable}
+	v := &Verdict{Rule: p.Rule, Store: see.as, State: NotApplicable}
 	if !p.Rule.InForce(see.on) {
 		v.State = NotInForce
+		return v
+	}
+	if c := p.Rule.Channels; len(c) > 0 && !slices.Contains(c, s.Channel) {
 		return v
 	}
 	if k := see.memo.find(p, see); k != nil {

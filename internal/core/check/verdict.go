@@ -156,7 +156,10 @@ func (v *Verdict) key() {
 
 // Store is one store of a result.
 type Store struct {
-	ID       string // of the store
+	ID       string // of what was judged: the store's, or that with a channel and a kind of device
+	Of       string // the store's id
+	Channel  string // to whom it goes
+	Form     string // the kind of device that its package is for
 	Name     string // in prose
 	Package  string // its file, empty when none was given
 	Absent   string // why the package that the dossier names is not there; empty when it is, or none is named

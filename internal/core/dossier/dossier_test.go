@@ -33,7 +33,8 @@ func TestLoad(t *testing.T) {
 	assert.Equal(t, "Terrafuoco", d.App.Name)
 	pkg, key, ok := d.Packages.For([]string{"kiln", "ios"})
 	assert.True(t, ok)
-	assert.Equal(t, []string{"build/Terrafuoco.ipa", "ios"}, []string{pkg, key}, "the first of a store's keys that is there")
+	require.Len(t, pkg, 1)
+	assert.Equal(t, []string{"build/Terrafuoco.ipa", "ios"}, []string{pkg[0].Name, key}, "the first of a store's keys that is there")
 	assert.Nil(t, d.Answers.Rights.Held, "a question left out is not answered")
 	assert.False(t, *d.Answers.Ads)
 	require.Len(t, d.Listing, 4)
@@ -107,9 +108,10 @@ func TestPackages(t *testing.T) {
 		"/*/*/*/*/*/*/*": {"", "", "leads out of the dossier's folder"}, "../*/*": {"", "", "leads out of the dossier's folder"},
 	} {
 		d, problem := doc(pattern)
-		file, _, _ := d.Packages.For([]string{"android"})
-		assert.Equal(t, want.file, filepath.ToSlash(file), pattern)
-		assert.Equal(t, want.absent, d.Absent([]string{"android"}), pattern)
+		files, _, _ := d.Packages.For([]string{"android"})
+		require.Len(t, files, 1)
+		assert.Equal(t, want.file, filepath.ToSlash(files[0].Name), pattern)
+		assert.Equal(t, want.absent, files[0].Absent, pattern)
 		assert.Contains(t, problem, want.problem, pattern)
 		assert.Equal(t, want.problem == "", problem == "", "%s: %s", pattern, problem)
 	}

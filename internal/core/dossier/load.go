@@ -51,7 +51,7 @@ func Load(folder string, stores []*store.Store, words map[string][]string) (*Dos
 	if doc == nil {
 		return nil, problems
 	}
-	problems = append(problems, doc.DecodeKeys(d, keys, words)...)
+	problems = append(problems, d.decode(doc, keys, words)...)
 	problems = append(problems, d.validate(stores)...)
 	listing, ps := d.loadListings(ListingFolder, keys)
 	d.Listing, problems = listing, append(problems, ps...)
@@ -82,38 +82,15 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 			fail(fact.PlaceOf(&d.App, &d.App.DefaultLocale), "the default locale is not a language tag", "write a tag such as en-GB or it")
 		}
 	}
-	for _, s := range stores {
-		pattern, key, ok := d.Packages.For(s.Blocks)
-		if !ok || pattern == "" || d.Absent(s.Blocks) != "" {
-			continue
-		}
-		file, why, problem := d.packageFile(pattern)
-		if problem != nil {
-			problem.At = d.Packages.Where(s.Blocks)
-			ps = append(ps, problem)
-			d.Packages.values[key] = ""
-			continue
-		}
-		d.Packages.values[key] = file
-		if why != "" {
-			if d.absent == nil {
-				d.absent = map[string]string{}
-			}
-			d.absent[key] = why
+	ps = append(ps, d.findPackages(&d.Packages)...)
+	for _, t := range d.Tests.All() {
+		ps = append(ps, d.findPackages(&t.Test.Packages)...)
+		if t.Test.Store != "" && !slices.Contains(store.Keys(stores), t.Test.Store) {
+			fail(fact.PlaceOf(t.Test, &t.Test.Store), fmt.Sprintf("there is no store %q", t.Test.Store), "write one of: "+strings.Join(store.Keys(stores), ", "))
 		}
 	}
-	for i, c := range d.Release.Countries {
-		if c == "all" || c == "" { // empty: reported by the decoder
-			continue
-		}
-		region, err := language.ParseRegion(c)
-		at := d.Release.Field(fmt.Sprintf("countries[%d]", i))
-		switch {
-		case err != nil || !region.IsCountry() && region.String() == c:
-			fail(at, fmt.Sprintf("%q is not a country", c), "write two letters of ISO 3166, such as IT, or all")
-		case region.Canonicalize().String() != c:
-			fail(at, fmt.Sprintf("%q is not the code of a country", c), "did you mean \""+region.Canonicalize().String()+"\"?")
-		}
+	for _, r := range d.eachRelease() {
+		ps = append(ps, countries(r)...)
 	}
 	if a := d.Answers.Audience; a.From != nil || a.To != nil {
 		for _, age := range []struct {
@@ -167,6 +144,84 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 	return ps
 }
 
+// decode fills the dossier. Where values of the release are written for each store, each
+// store gets its own release; Release is that of the first store then.
+func (d *Dossier) decode(doc *strictyaml.Document, keys []string, words map[string][]string) place.Problems {
+	by := doc.PerKey("release", keys)
+	if by == nil {
+		return doc.DecodeKeys(d, keys, words)
+	}
+	d.releases = map[string]*Release{}
+	var problems place.Problems
+	for i, k := range keys {
+		to := d
+		if i > 0 {
+			to = &Dossier{}
+		}
+		for _, p := range by[k].DecodeKeys(to, keys, words) {
+			if !slices.ContainsFunc(problems, func(q *place.Problem) bool { return q.At == p.At && q.What == p.What }) {
+				problems = append(problems, p)
+			}
+		}
+		if i > 0 {
+			fact.Inherit(to)
+		}
+		d.releases[k] = &to.Release
+	}
+	return problems
+}
+
+// eachRelease lists the releases, each once.
+func (d *Dossier) eachRelease() []*Release {
+	if len(d.releases) == 0 {
+		return []*Release{&d.Release}
+	}
+	var out []*Release
+	for _, k := range slices.Sorted(maps.Keys(d.releases)) {
+		out = append(out, d.releases[k])
+	}
+	return out
+}
+
+// countries finds what is no country.
+func countries(r *Release) (ps place.Problems) {
+	fail := func(at place.Place, what, fix string) {
+		ps = append(ps, &place.Problem{At: at, What: what, Fix: fix})
+	}
+	for i, c := range r.Countries {
+		if c == "all" || c == "" { // empty: reported by the decoder
+			continue
+		}
+		region, err := language.ParseRegion(c)
+		at := r.Field(fmt.Sprintf("countries[%d]", i))
+		switch {
+		case err != nil || !region.IsCountry() && region.String() == c:
+			fail(at, fmt.Sprintf("%q is not a country", c), "write two letters of ISO 3166, such as IT, or all")
+		case region.Canonicalize().String() != c:
+			fail(at, fmt.Sprintf("%q is not the code of a country", c), "did you mean \""+region.Canonicalize().String()+"\"?")
+		}
+	}
+	return ps
+}
+
+// findPackages finds the packages that the dossier names.
+func (d *Dossier) findPackages(named *PerStore[PackageFiles]) (ps place.Problems) {
+	for _, key := range slices.Sorted(maps.Keys(named.values)) {
+		for _, f := range named.values[key] {
+			if f.Name == "" {
+				continue
+			}
+			file, why, problem := d.packageFile(f.Name)
+			if problem != nil {
+				problem.At = f.Self()
+				ps = append(ps, problem)
+			}
+			f.Name, f.Absent = file, why
+		}
+	}
+	return ps
+}
+
 // packageFile finds the package that a dossier names, relative to its folder.
 // A pattern must match one file. why says that it is not there yet.
 func (d *Dossier) packageFile(pattern string) (file, why string, problem *place.Problem) {
@@ -210,21 +265,36 @@ func (d *Dossier) packageFile(pattern string) (file, why string, problem *place.
 
 // NamesPackage tells whether a place is that of a line which names a package.
 func (d *Dossier) NamesPackage(at place.Place) bool {
-	for key := range d.Packages.values {
-		if d.Packages.HasField(key) && d.Packages.Field(key) == at {
+	for _, f := range d.allPackages() {
+		if f.Self() == at {
 			return true
 		}
 	}
 	return false
 }
 
-// Absent says that the package that a dossier names for a store is not there yet, in
-// words; empty when it is, or when none is named.
-func (d *Dossier) Absent(keys []string) string {
-	if _, key, ok := d.Packages.For(keys); ok {
-		return d.absent[key]
+// allPackages lists every package that the dossier names.
+func (d *Dossier) allPackages() (out []*PackageFile) {
+	lists := []*PerStore[PackageFiles]{&d.Packages}
+	for _, t := range d.Tests.All() {
+		lists = append(lists, &t.Test.Packages)
 	}
-	return ""
+	for _, l := range lists {
+		for _, key := range slices.Sorted(maps.Keys(l.values)) {
+			out = append(out, l.values[key]...)
+		}
+	}
+	return out
+}
+
+// PackageNames lists the files of every package that the dossier names, each once.
+func (d *Dossier) PackageNames() (out []string) {
+	for _, f := range d.allPackages() {
+		if f.Name != "" && !slices.Contains(out, f.Name) {
+			out = append(out, f.Name)
+		}
+	}
+	return out
 }
 
 // Path is where a package lies that the dossier names.

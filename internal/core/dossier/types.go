@@ -42,29 +42,30 @@ const Format = 1
 //	text:"…"   of a listing: people read it on the page, as line, prose or words
 type Dossier struct {
 	fact.Mark `json:"-"`
-	Regola    int64             `json:"regola" need:"the number of the format: regola: 1" doc:"the number of the format: 1" draft:"no" read:"dossier"`
-	Base      string            `json:"base" free:"yes" doc:"the folder of a dossier whose answers, texts, pictures and waivers hold where this one says nothing, such as ../common" read:"dossier"`
-	App       App               `json:"app" need:"the block that names the app" doc:"what the app is"`
-	Packages  PerStore[string]  `json:"packages" doc:"the release package for each store, relative to this folder; a pattern such as build/*.aab may match one file" file:"yes" read:"run"`
-	Account   Account           `json:"account" doc:"the publisher's account"`
-	Contact   Contact           `json:"contact" doc:"how people reach the makers"`
-	Links     Links             `json:"links" doc:"web pages of the app" act:"host"`
-	Answers   Answers           `json:"answers" doc:"one answer sheet for every store"`
-	Review    Review            `json:"review" doc:"what the reviewer needs"`
-	Release   Release           `json:"release" doc:"what goes out, where and to whom"`
-	Products  []*Product        `json:"products" doc:"what is sold in the app" act:"hand in"`
-	Pages     []*Page           `json:"pages" doc:"further pages of a store, for some countries or a campaign; their texts lie in listing/<id>/<locale>.yaml"`
-	Events    []*Event          `json:"events" doc:"what happens in the app for a few days and is shown on the iOS store's page"`
-	Pictures  []*Pictures       `json:"pictures" doc:"the pictures of the store page, in the folder pictures or in those named here" draft:"no" act:"hand in" read:"pictures"`
-	Backend   Backend           `json:"backend" doc:"who reaches what in the app's backend" read:"run"`
-	Confirmed []*Confirmation   `json:"confirmed" doc:"what was done for a version and no file can show" draft:"no" join:"what" read:"check"`
-	Waivers   []*Waiver         `json:"waivers" doc:"findings that the team accepts" draft:"no" join:"rule" read:"check"`
-	Rulebooks []string          `json:"rulebooks" doc:"files of rules of your own, in this folder" draft:"no" file:"yes" read:"run"`
-	Tables    []string          `json:"tables" doc:"files of reference data of your own, in this folder" draft:"no" file:"yes" read:"run"`
-	Root      string            `json:"-"` // the folder, as given
-	bases     []string          // the folders of the dossiers on which it stands
-	absent    map[string]string // why packages that it names are not there, by the store's key
-	Listing   []*Listing        `json:"-"` // sorted by locale, the default one first
+	Regola    int64                  `json:"regola" need:"the number of the format: regola: 1" doc:"the number of the format: 1" draft:"no" read:"dossier"`
+	Base      string                 `json:"base" free:"yes" doc:"the folder of a dossier whose answers, texts, pictures and waivers hold where this one says nothing, such as ../common" read:"dossier"`
+	App       App                    `json:"app" need:"the block that names the app" doc:"what the app is"`
+	Packages  PerStore[PackageFiles] `json:"packages" doc:"the release package for each store, or a list of them for several kinds of devices, relative to this folder; a pattern such as build/*.aab may match one file" file:"yes" read:"run"`
+	Account   Account                `json:"account" doc:"the publisher's account"`
+	Contact   Contact                `json:"contact" doc:"how people reach the makers"`
+	Links     Links                  `json:"links" doc:"web pages of the app" act:"host"`
+	Answers   Answers                `json:"answers" doc:"one answer sheet for every store"`
+	Review    Review                 `json:"review" doc:"what the reviewer needs"`
+	Release   Release                `json:"release" doc:"what goes out, where and to whom"`
+	Tests     Tests                  `json:"tests" doc:"what is in test beside the release; each test holds what differs from it" draft:"no"`
+	Products  []*Product             `json:"products" doc:"what is sold in the app" act:"hand in"`
+	Pages     []*Page                `json:"pages" doc:"further pages of a store, for some countries or a campaign; their texts lie in listing/<id>/<locale>.yaml"`
+	Events    []*Event               `json:"events" doc:"what happens in the app for a few days and is shown on the iOS store's page"`
+	Pictures  []*Pictures            `json:"pictures" doc:"the pictures of the store page, in the folder pictures or in those named here" draft:"no" act:"hand in" read:"pictures"`
+	Backend   Backend                `json:"backend" doc:"who reaches what in the app's backend" read:"run"`
+	Confirmed []*Confirmation        `json:"confirmed" doc:"what was done for a version and no file can show" draft:"no" join:"what" read:"check"`
+	Waivers   []*Waiver              `json:"waivers" doc:"findings that the team accepts" draft:"no" join:"rule" read:"check"`
+	Rulebooks []string               `json:"rulebooks" doc:"files of rules of your own, in this folder" draft:"no" file:"yes" read:"run"`
+	Tables    []string               `json:"tables" doc:"files of reference data of your own, in this folder" draft:"no" file:"yes" read:"run"`
+	Root      string                 `json:"-"` // the folder, as given
+	bases     []string               // the folders of the dossiers on which it stands
+	releases  map[string]*Release    // by the store's key, where values of release are written for each store
+	Listing   []*Listing             `json:"-"` // sorted by locale, the default one first
 }
 
 // PerStore is one value for each store, by the key under which the dossier
@@ -157,6 +158,30 @@ func (c *CategoryList) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 	var list []string
 	d.Value(n, reflect.ValueOf(&list).Elem(), "")
 	*c = list
+}
+
+// PackageFiles are the packages of one store: one, or one for each kind of device.
+type PackageFiles []*PackageFile
+
+// PackageFile is one package.
+type PackageFile struct {
+	fact.Mark
+	Name   string // the file or pattern; once it was found, the file, relative to the dossier's folder
+	Absent string // why it is not there yet; empty when it is
+}
+
+// DecodeNode implements strictyaml.NodeDecoder: a single text is a list of one.
+func (p *PackageFiles) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
+	items := []*yaml.Node{n}
+	if n.Kind == yaml.SequenceNode {
+		items = n.Content
+	}
+	for _, item := range items {
+		f := &PackageFile{}
+		f.SetSelf(d.Place(item))
+		d.Value(item, reflect.ValueOf(&f.Name).Elem(), "")
+		*p = append(*p, f)
+	}
 }
 
 // App says what the app is.
@@ -395,7 +420,33 @@ type Testing struct {
 	From      *day.Day `json:"from" doc:"the first day of the round"`
 	Until     *day.Day `json:"until" doc:"its last day"`
 	Notes     string   `json:"notes" free:"yes" doc:"what testers are to look at"`
+	About     string   `json:"about" free:"yes" doc:"what the app is and does, for testers who come without the page"`
+	Feedback  string   `json:"feedback" free:"yes" doc:"the address to which testers write"`
+	Cap       *int64   `json:"cap" free:"yes" doc:"how many people an open test takes at most"`
 	List      string   `json:"list" doc:"a file of testers, one address a line or CSV, in this folder" file:"yes" read:"run"`
+}
+
+// Tests are the rounds that run beside the release, or before it.
+type Tests struct {
+	fact.Mark `json:"-"`
+	Team      *Test `json:"team" doc:"the test with the own team"`
+	Invited   *Test `json:"invited" doc:"the test with people who were invited"`
+	Open      *Test `json:"open" doc:"the test that everybody may join"`
+}
+
+// Test is one round. What it does not say is as in the release.
+type Test struct {
+	fact.Mark `json:"-"`
+	Store     string                 `json:"store" doc:"the one store in which it runs; empty for all" read:"submission"`
+	Packages  PerStore[PackageFiles] `json:"packages" doc:"the packages that are tested" file:"yes" read:"run"`
+	Version   string                 `json:"version" doc:"the version that testers see" seen:"release.version"`
+	Testers   string                 `json:"testers" doc:"a file of testers, one address a line or CSV, in this folder" file:"yes" seen:"testers.count" read:"run"`
+	From      *day.Day               `json:"from" doc:"the first day of the round" seen:"release.testing.from"`
+	Until     *day.Day               `json:"until" doc:"its last day" seen:"release.testing.until"`
+	Feedback  string                 `json:"feedback" doc:"the address to which testers write" seen:"release.testing.feedback"`
+	About     string                 `json:"about" doc:"what the app is and does, for testers who come without the page" seen:"release.testing.about"`
+	LookAt    string                 `json:"look_at" doc:"what testers are to look at" seen:"release.testing.notes"`
+	Cap       *int64                 `json:"cap" doc:"how many people an open test takes at most" seen:"release.testing.cap"`
 }
 
 // Product is something sold inside the app.

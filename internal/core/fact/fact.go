@@ -5,6 +5,7 @@
 package fact
 
 import (
+	"maps"
 	"slices"
 
 	"regola.example/regola/internal/core/place"
@@ -68,6 +69,14 @@ func Of(v any) *Mark {
 		return m.marks()
 	}
 	return nil
+}
+
+// Copy is a mark of its own with the same places and gaps, for a struct that is changed
+// where the other stays.
+func (m *Mark) Copy() Mark {
+	c := *m
+	c.fields, c.index, c.lost = slices.Clone(m.fields), maps.Clone(m.index), maps.Clone(m.lost)
+	return c
 }
 
 // Path is the name under which rules see the struct, such as

@@ -6,6 +6,8 @@
 package facts
 
 import (
+	"strconv"
+
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/store"
 )
@@ -63,4 +65,16 @@ func (p *Package) Version() string {
 type Text struct {
 	Default string            `json:"default"`
 	Locales map[string]string `json:"locales,omitempty"` // by BCP 47 tag, the default one left out
+}
+
+// Build is the number by which a store tells one upload from another: the version code, or
+// the build number; empty when it is not known.
+func (p *Package) Build() string {
+	switch {
+	case p.Android != nil && p.Android.Manifest.VersionCode != nil:
+		return strconv.FormatInt(*p.Android.Manifest.VersionCode, 10)
+	case p.IOS != nil && p.IOS.App != nil:
+		return p.IOS.App.Info.Build
+	}
+	return ""
 }

@@ -41,8 +41,10 @@ type Event struct {
 	Version  string   `json:"version"`
 	Build    string   `json:"build"`
 	Release  *Release `json:"release,omitempty"`  // of a release
-	Decision string   `json:"decision,omitempty"` // of a decision: accepted or rejected
-	Reasons  []Reason `json:"reasons,omitempty"`  // of a rejection
+	Decision string   `json:"decision,omitempty"` // of a decision: one of Decisions
+	Channel  string   `json:"channel,omitempty"`  // of a decision: to whom the release went; empty for that of the release
+	Until    *day.Day `json:"until,omitempty"`    // of a decision: the last day for what it asks
+	Reasons  []Reason `json:"reasons,omitempty"`  // of a rejection, a warning or a remark
 	Text     string   `json:"text,omitempty"`     // of a reply
 	Line     int      `json:"-"`
 }
@@ -62,6 +64,7 @@ type Release struct {
 	On          *day.Day          `json:"on"`    // the day on which it was recorded
 	First       bool              `json:"first"` // it was the first one in the store
 	Channel     string            `json:"channel"`
+	Form        string            `json:"form,omitempty"` // kind of device: phone, watch …; empty for a phone
 	Share       string            `json:"share"`
 	Countries   []string          `json:"countries"`
 	Price       string            `json:"price"`
@@ -138,8 +141,10 @@ func Parse(file string, data []byte) *Ledger {
 			what = "not an event: regola, on and store are needed"
 		case e.Event == Released && e.Release == nil:
 			what = "a release without what was released"
-		case e.Event == Decided && e.Decision != "accepted" && e.Decision != "rejected":
-			what = "a decision that is neither accepted nor rejected"
+		case e.Event == Decided && !slices.Contains(Decisions, e.Decision):
+			what = fmt.Sprintf("a decision of an unknown kind, %q", e.Decision)
+		case e.Channel != "" && !slices.Contains(Channels, e.Channel):
+			what = fmt.Sprintf("an event of an unknown channel, %q", e.Channel)
 		case !slices.Contains([]string{Released, Decided, Replied}, e.Event):
 			what = fmt.Sprintf("an event of an unknown kind, %q", e.Event)
 		}
@@ -209,15 +214,24 @@ func Encode(e *Event) ([]byte, error) {
 
 // History is what a ledger knows of one store.
 type History struct {
-	fact.Mark  `json:"-"`
-	Given      bool         `json:"given"`    // there is a ledger with a release in this store
-	Builds     []string     `json:"builds"`   // that were sent, of all channels
-	Public     []string     `json:"public"`   // of these, those that everybody got
-	Versions   []string     `json:"versions"` // that were sent
-	Products   []string     `json:"products"` // ids that were ever sold
-	Faults     []*Fault     `json:"faults"`
-	Rejections []*Rejection `json:"rejections"` // open ones: no later version was accepted
-	Change     *Change      `json:"change"`     // from the last release to this one
+	fact.Mark `json:"-"`
+	Recorded  bool     `json:"recorded"` // there is a ledger with a release in this store
+	Given     bool     `json:"given"`    // it has one that this release follows: of the same channel, or of a wider one
+	Builds    []string `json:"builds"`   // that were sent, of all channels
+	Public    []string `json:"public"`   // of these, those that everybody got
+	Versions  []string `json:"versions"` // that were sent
+	Closed    []string `json:"closed"`   // that were accepted for everybody: no further build of them is taken
+	Highest   string   `json:"highest"`  // version that everybody got on this kind of device; empty for none
+	// HighestCode is the highest number of a build that everybody got on this kind of
+	// device; 0 for none.
+	HighestCode int64        `json:"highest_code"`
+	Access      string       `json:"access"`   // to the public: asked, granted or refused; empty where nothing was recorded
+	Halted      string       `json:"halted"`   // the version whose roll-out on this line was halted and not resumed
+	Active      []*Release   `json:"active"`   // what is out on other lines, the last of each
+	Products    []string     `json:"products"` // ids that were ever sold
+	Faults      []*Fault     `json:"faults"`
+	Rejections  []*Rejection `json:"rejections"` // open ones: no later version was accepted
+	Change      *Change      `json:"change"`     // from the last release to this one
 }
 
 // Rejection is a reason for which the store sent a version back, and which no later
@@ -226,6 +240,7 @@ type Rejection struct {
 	fact.Mark `json:"-"`
 	Version   string   `json:"version"`
 	Build     string   `json:"build"`
+	Channel   string   `json:"channel"`
 	On        *day.Day `json:"on"`
 	About     string   `json:"about"`
 	Said      string   `json:"said"`
@@ -274,7 +289,7 @@ func (l *Ledger) Of(store string, now, last *Release) *History {
 	if g := l.Gap(); g != nil {
 		fact.LoseAll(h, *g, &h.Faults)
 	}
-	add := adder()
+	add, t := adder(), l.trail()
 	sent := map[string]*Release{}
 	order := map[string]int{} // of releases: the number of their first event
 	for i, e := range l.Events {
@@ -283,7 +298,6 @@ func (l *Ledger) Of(store string, now, last *Release) *History {
 		}
 		switch e.Event {
 		case Released:
-			h.Given = last != nil
 			sent[e.key()] = e.Release
 			if _, known := order[e.key()]; !known {
 				order[e.key()] = i
@@ -294,21 +308,25 @@ func (l *Ledger) Of(store string, now, last *Release) *History {
 				add(&h.Builds, e.Build)
 			}
 			add(&h.Versions, e.Version)
-			if e.Release.Channel == "public" {
+			if e.Release.Line().Channel == Public {
 				add(&h.Public, e.Build)
 			}
 			for id := range e.Release.Products {
 				add(&h.Products, id)
 			}
 		case Decided:
-			if e.Decision == "accepted" {
-				// What came after the accepted release was not accepted with it.
-				h.Rejections = slices.DeleteFunc(h.Rejections, func(r *Rejection) bool { return order[r.key()] <= order[e.key()] })
+			at := t.channels[i]
+			if e.Decision == "accepted" || e.Decision == "remark" {
+				// What came after the accepted release was not accepted with it, nor what
+				// goes to other people.
+				h.Rejections = slices.DeleteFunc(h.Rejections, func(r *Rejection) bool { return r.Channel == at && order[r.key()] <= order[e.key()] })
+			}
+			if e.Decision != "rejected" {
 				continue
 			}
 			was := sent[e.key()]
 			for _, r := range e.Reasons {
-				x := &Rejection{Version: e.Version, Build: e.Build, On: &e.On, About: r.About, Said: r.Said}
+				x := &Rejection{Version: e.Version, Build: e.Build, Channel: at, On: &e.On, About: r.About, Said: r.Said}
 				x.SetSelf(place.Place{File: l.File, Line: e.Line, Column: 1})
 				if was != nil && now != nil {
 					x.Unchanged, x.Is = same(r.About, was, now)
@@ -321,6 +339,8 @@ func (l *Ledger) Of(store string, now, last *Release) *History {
 			}
 		}
 	}
+	h.Given = last != nil
+	l.fold(h, store, now, t, add)
 	slices.Sort(h.Products)
 	if last != nil && now != nil {
 		h.Change = Compare(last, now)

@@ -224,7 +224,7 @@ func TestParse(t *testing.T) {
 		`{"regola":1,"event":"reply","on":"5 August","store":"ios"}`:                      `"5 August" is not a day`,
 		`{"event":"reply","on":"2026-08-05","store":"ios"}`:                               "not an event",
 		`{"regola":1,"event":"release","on":"2026-08-05","store":"ios"}`:                  "a release without what was released",
-		`{"regola":1,"event":"decision","on":"2026-08-05","store":"ios","decision":"so"}`: "neither accepted nor rejected",
+		`{"regola":1,"event":"decision","on":"2026-08-05","store":"ios","decision":"so"}`: `a decision of an unknown kind, "so"`,
 		`{"regola":1,"event":"party","on":"2026-08-05","store":"ios"}`:                    `an event of an unknown kind, "party"`,
 		`root:x:0:0`: "it is no JSON from byte 1 on", "[]": "the line should be an object", `{"regola":1,"store":7}`: "store should be a text",
 		"=======": "a mark of a merge that was not finished",

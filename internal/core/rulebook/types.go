@@ -105,13 +105,14 @@ type Rule struct {
 	Why       string     `json:"why"` // what the store wants with it, and what happens otherwise
 	Stage     string     `json:"stage" need:"when it matters" enum:"package|graphics|listing|declarations|release|review"`
 	Impact    ImpactBy   `json:"impact" need:"what the store would do: refused, blocked, rejected, reach, craft, or a condition that gives one of them"`
-	From      *day.Day   `json:"from"`   // first day on which it binds
-	Until     *day.Day   `json:"until"`  // last day
-	When      Expr       `json:"when"`   // whether it applies; empty for always
-	Each      Expr       `json:"each"`   // a list; the rule is judged once an item, which is named it
-	Faults    Expr       `json:"faults"` // in the place of each and expect: a list of which every item is a fault
-	Expect    Expr       `json:"expect"` // what must hold
-	Ask       Template   `json:"ask"`    // in the place of expect: what a person must confirm
+	Channels  []string   `json:"channels" enum:"public|open-test|invited-test|team-test"` // to whom a release goes that it concerns; empty for those that need its stage
+	From      *day.Day   `json:"from"`                                                    // first day on which it binds
+	Until     *day.Day   `json:"until"`                                                   // last day
+	When      Expr       `json:"when"`                                                    // whether it applies; empty for always
+	Each      Expr       `json:"each"`                                                    // a list; the rule is judged once an item, which is named it
+	Faults    Expr       `json:"faults"`                                                  // in the place of each and expect: a list of which every item is a fault
+	Expect    Expr       `json:"expect"`                                                  // what must hold
+	Ask       Template   `json:"ask"`                                                     // in the place of expect: what a person must confirm
 	Confirm   string     `json:"confirm" like:"^[a-z][a-z0-9-]*$" hint:"small letters, digits and hyphens"`
 	At        Expr       `json:"at"` // the field that is at fault
 	Say       Template   `json:"say"`

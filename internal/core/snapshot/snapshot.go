@@ -22,7 +22,10 @@ import (
 // Of records a release. What is not known stays empty. root is the dossier's
 // folder, to which the paths of pictures are relative.
 func Of(s *submission.Submission, root string) *ledger.Release {
-	r := &ledger.Release{Version: s.Version}
+	r := &ledger.Release{Version: s.Version, Channel: s.Channel}
+	if s.Form != ledger.Phone {
+		r.Form = s.Form
+	}
 	if s.Pkg != nil {
 		pkg(r, s.Pkg)
 	}
@@ -145,7 +148,7 @@ func ios(r *ledger.Release, a *facts.IOS, p *facts.Package) {
 
 func fromDossier(r *ledger.Release, s *submission.Submission, root string) {
 	if x := s.Release; x != nil {
-		r.Channel, r.Share, r.Countries = x.Channel, x.Share, slices.Clone(x.Countries)
+		r.Share, r.Countries = x.Share, slices.Clone(x.Countries)
 		r.First = x.First != nil && *x.First
 	}
 	if s.App != nil {

@@ -3,6 +3,8 @@
 package submission
 
 import (
+	"cmp"
+	"path/filepath"
 	"reflect"
 	"slices"
 	"strings"
@@ -34,36 +36,42 @@ import (
 // comes from as a whole, so that it is unknown without that.
 type Submission struct {
 	fact.Mark  `json:"-"`
-	Store      string                  `json:"store"`   // the store's id
-	Version    string                  `json:"version"` // the dossier's, or else the package's
-	Pkg        *facts.Package          `json:"pkg" absent:"not-read"`
-	App        *App                    `json:"app"`
-	Account    *dossier.Account        `json:"account"`
-	Contact    *dossier.Contact        `json:"contact"`
-	Links      *dossier.Links          `json:"links"`
-	Answers    *dossier.Answers        `json:"answers"`
-	Review     *dossier.Review         `json:"review"`
-	Release    *dossier.Release        `json:"release"`
-	Products   []*dossier.Product      `json:"products" from:"dossier"`
-	Texts      []*Texts                `json:"texts" from:"listing"` // those of the usual page, then those of further pages
-	Listing    []*Texts                `json:"listing" from:"listing"`
-	Pages      []*Page                 `json:"pages"`                  // further pages of the store
-	Wording    []*phrases.Hit          `json:"wording" from:"listing"` // of the texts, that stores turn away
-	Events     []*dossier.Event        `json:"events"`
-	Rating     *rating.Rating          `json:"rating"` // estimated from the answers on the content
-	Disclosure *disclosure.Disclosure  `json:"-"`      // the store's form on data, derived from the answers
-	Evidence   *evidence.Evidence      `json:"evidence" absent:"not-read"`
-	Testers    *testers.List           `json:"testers"`                    // the list of testers that the dossier names
-	Backend    *backend.Backend        `json:"backend" absent:"not-read"`  // who reaches what in the app's backend
-	Pictures   *pictures.Gallery       `json:"pictures" absent:"not-read"` // graphics of the store page
-	Previous   *ledger.Release         `json:"previous"`                   // the release before this one
-	History    *ledger.History         `json:"history"`                    // all that the ledger knows of this store
-	Fetched    *fetched.Fetched        `json:"fetched" absent:"not-read"`  // what the dossier's links lead to
-	HasDossier bool                    `json:"has_dossier"`                // a dossier is behind the submission
-	bare       bool                    // there is none, and that is known
-	Confirmed  []*dossier.Confirmation `json:"-"`
-	Tables     *tables.Set             `json:"-"`
-	Code       *signs.Index            `json:"-"` // of an iOS app; nil for any other package
+	Store      string                 `json:"store"`   // the store's id
+	Channel    string                 `json:"channel"` // to whom it goes: public, open-test, invited-test or team-test
+	Form       string                 `json:"form"`    // the kind of device that its package is for: phone, watch …
+	Version    string                 `json:"version"` // the dossier's, or else the package's
+	Pkg        *facts.Package         `json:"pkg" absent:"not-read"`
+	App        *App                   `json:"app"`
+	Account    *dossier.Account       `json:"account"`
+	Contact    *dossier.Contact       `json:"contact"`
+	Links      *dossier.Links         `json:"links"`
+	Answers    *dossier.Answers       `json:"answers"`
+	Review     *dossier.Review        `json:"review"`
+	Release    *dossier.Release       `json:"release"`
+	Products   []*dossier.Product     `json:"products" from:"dossier"`
+	Texts      []*Texts               `json:"texts" from:"listing"` // those of the usual page, then those of further pages
+	Listing    []*Texts               `json:"listing" from:"listing"`
+	Pages      []*Page                `json:"pages"`                  // further pages of the store
+	Wording    []*phrases.Hit         `json:"wording" from:"listing"` // of the texts, that stores turn away
+	Events     []*dossier.Event       `json:"events"`
+	Rating     *rating.Rating         `json:"rating"` // estimated from the answers on the content
+	Disclosure *disclosure.Disclosure `json:"-"`      // the store's form on data, derived from the answers
+	Evidence   *evidence.Evidence     `json:"evidence" absent:"not-read"`
+	Testers    *testers.List          `json:"testers"`                    // the list of testers that the dossier names
+	Backend    *backend.Backend       `json:"backend" absent:"not-read"`  // who reaches what in the app's backend
+	Pictures   *pictures.Gallery      `json:"pictures" absent:"not-read"` // graphics of the store page
+	Previous   *ledger.Release        `json:"previous"`                   // the release before this one
+	History    *ledger.History        `json:"history"`                    // all that the ledger knows of this store
+	Fetched    *fetched.Fetched       `json:"fetched" absent:"not-read"`  // what the dossier's links lead to
+	HasDossier bool                   `json:"has_dossier"`                // a dossier is behind the submission
+	// Artefacts are all packages of the release for this store, one a kind of device, this
+	// one's among them. Rules that look at them all are judged with the first.
+	Artefacts []*Artefact             `json:"artefacts"`
+	Further   bool                    `json:"-"` // it is not the first of them: what does not look at the package is judged with that
+	bare      bool                    // there is none, and that is known
+	Confirmed []*dossier.Confirmation `json:"-"`
+	Tables    *tables.Set             `json:"-"`
+	Code      *signs.Index            `json:"-"` // of an iOS app; nil for any other package
 }
 
 // App is what the dossier says of the app, as far as one store is concerned.
@@ -77,6 +85,65 @@ type App struct {
 	Tags          []string `json:"tags" free:"yes"`
 	Price         string   `json:"price"`
 	Copyright     string   `json:"copyright"`
+}
+
+// Artefact is one of the packages of a release.
+type Artefact struct {
+	fact.Mark   `json:"-"`
+	Form        string `json:"form"`        // the kind of device that it is for
+	Name        string `json:"name"`        // of the file
+	ID          string `json:"id"`          // that the package bears
+	Version     string `json:"version"`     // that people see
+	Build       string `json:"build"`       // version code or build number
+	Certificate string `json:"certificate"` // SHA-256 of the signer's
+}
+
+// ArtefactOf sums up a package.
+func ArtefactOf(p *facts.Package, t *tables.Set) *Artefact {
+	a := &Artefact{Form: FormOf(p, t), Name: filepath.Base(p.File), ID: p.ID(), Version: p.Version(), Build: p.Build()}
+	a.SetSelf(p.Self())
+	switch {
+	case p.Android != nil && p.Android.Signing.Certificate != nil:
+		a.Certificate = p.Android.Signing.Certificate.Fingerprint
+	case p.IOS != nil && p.IOS.App != nil && p.IOS.App.Signature != nil && p.IOS.App.Signature.Signer != nil:
+		a.Certificate = p.IOS.App.Signature.Signer.Fingerprint
+	}
+	return a
+}
+
+// FormOf is the kind of device that a package is for, by the features that its manifest
+// requires or the platform that it was built for; a phone where nothing says more.
+func FormOf(p *facts.Package, t *tables.Set) string {
+	if p == nil || t == nil {
+		return ledger.Phone
+	}
+	switch {
+	case p.Android != nil:
+		for _, f := range p.Android.Manifest.Features {
+			if form := t.FormFactors[f.Name]; form != "" && f.Required {
+				return form
+			}
+		}
+	case p.IOS != nil && p.IOS.App != nil:
+		for _, name := range p.IOS.App.Info.Platforms {
+			if form := t.PlatformForms[name]; form != "" {
+				return form
+			}
+		}
+	}
+	return ledger.Phone
+}
+
+// Subject names what is judged among all that one call judges: the store, and what sets it
+// apart from the release for phones, such as android/watch or ios/invited-test.
+func Subject(store string, r dossier.Round, form string, further bool) string {
+	if r.Test != nil {
+		store += "/" + r.Channel
+	}
+	if further {
+		store += "/" + form
+	}
+	return store
 }
 
 // Texts are the texts of one language, with the store's own variants in place.
@@ -112,6 +179,7 @@ type Sources struct {
 	Fetched  *fetched.Fetched  // nil when nothing was fetched
 	Backend  *backend.Backend  // nil when the dossier describes none
 	Absent   string            // why the package that the dossier names is not there; empty when it is, or none is named
+	Round    dossier.Round     // to whom it goes
 	Phrases  *phrases.Memo     // of texts that were looked through; may be nil
 	Testers  *testers.List     // nil when the dossier names no list
 }
@@ -123,7 +191,9 @@ func New(src Sources) *Submission {
 		gap := fact.Missing("no package for this store was given")
 		if src.Absent != "" {
 			gap = fact.Unread(src.Absent)
-			gap.At = src.Dossier.Packages.Where(src.Store.Blocks)
+			if named, _ := src.Dossier.PackagesOf(src.Round, src.Store.Blocks); len(named) > 0 {
+				gap.At = named[0].Self()
+			}
 		}
 		fact.Lose(s, &s.Pkg, gap)
 		fact.Lose(s, &s.Evidence, gap)
@@ -160,6 +230,7 @@ func New(src Sources) *Submission {
 	if s.Version == "" && s.Pkg != nil {
 		s.Version = s.Pkg.Version()
 	}
+	s.Form = FormOf(src.Package, src.Tables)
 	s.Derive(s.Tables)
 	s.Prepare()
 	return s
@@ -205,6 +276,10 @@ func (s *Submission) Prepare() {
 			s.Code = signs.Of(s.Pkg.IOS)
 		}
 	}
+	if s.Channel == "" && s.Release != nil {
+		s.Channel = s.Release.Channel
+	}
+	s.Channel, s.Form = cmp.Or(s.Channel, ledger.Public), cmp.Or(s.Form, ledger.Phone)
 	s.HasDossier = s.HasDossier || !s.bare && (s.App != nil || s.Answers != nil || s.Links != nil || s.Contact != nil || s.Review != nil || s.Release != nil || s.Listing != nil)
 	if s.Answers != nil {
 		unanswered(reflect.ValueOf(s.Answers).Elem(), "answers")
@@ -236,6 +311,7 @@ func (s *Submission) Remember(previous *ledger.Release, h *ledger.History) {
 	if h == nil {
 		s.History = &ledger.History{}
 	}
+	s.firstOf(h)
 	if g := s.History.Gone(); g != nil {
 		s.Previous = nil
 		fact.Lose(s, &s.Previous, *g)
@@ -255,6 +331,19 @@ func (s *Submission) Remember(previous *ledger.Release, h *ledger.History) {
 		}
 	}
 	fact.Stamp(s.History, "history", fact.NotGiven)
+}
+
+// firstOf answers whether the app was public before by the ledger, where the dossier leaves
+// it open and the ledger has releases.
+func (s *Submission) firstOf(h *ledger.History) {
+	if h == nil || !h.Recorded || h.Gone() != nil || s.Release == nil || s.Release.First != nil || s.bare {
+		return
+	}
+	r, first := *s.Release, len(h.Public) == 0
+	r.Mark, r.First = s.Release.Mark.Copy(), &first
+	fact.Put(&r, &r.First, h.Self())
+	s.Release = &r
+	fact.Stamp(s.Release, "release", fact.NotAnswered)
 }
 
 // SelectOf is the field of a struct that a path names as rules write it, such as
@@ -348,7 +437,7 @@ func unanswered(v reflect.Value, path string) {
 func (s *Submission) fromDossier(src *Sources) {
 	st, d := src.Store, src.Dossier
 	s.Account = &d.Account
-	s.Contact, s.Links, s.Answers, s.Review, s.Release = &d.Contact, &d.Links, &d.Answers, &d.Review, &d.Release
+	s.Contact, s.Links, s.Answers, s.Review, s.Release = &d.Contact, &d.Links, &d.Answers, &d.Review, src.Round.Of(d, st.Blocks)
 	s.Products, s.Events, s.Confirmed = d.Products, d.Events, d.Confirmed
 	a := appOf(&d.App)
 	a.ID, _, _ = d.App.IDs.For(st.Blocks)

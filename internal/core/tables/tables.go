@@ -20,6 +20,7 @@ type Known struct {
 	LoanBarred              []*Barred                    `json:"loan_barred"`       // permissions that loan apps may not ask for
 	CompatLibraries         []string                     `json:"compat_libraries"`  // packages of libraries that call the platform for whoever asks them
 	CodeLevels              map[string]int64             `json:"code_levels"`       // formats of code files, with the first API level that reads each
+	PlatformForms           map[string]string            `json:"platform_forms"`    // platforms of iOS bundles, with the kind of device that runs each
 	FormFactors             map[string]string            `json:"form_factors"`      // features of Android manifests, with the kind of device that requires each
 	Densities               map[string]int64             `json:"densities"`         // screen densities, in dots per inch
 	Words                   map[string][]*Word           `json:"words"`             // vocabularies of the dossier

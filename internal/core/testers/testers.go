@@ -1,13 +1,15 @@
 // Package testers reads a list of testers: one address a line, or a CSV file in which
-// one column holds addresses.
+// one column holds addresses, and further ones the days on which each joined and left.
 package testers
 
 import (
+	"cmp"
 	"fmt"
 	"net/mail"
 	"strings"
 	"unicode/utf8"
 
+	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
 )
@@ -17,7 +19,27 @@ type List struct {
 	fact.Mark `json:"-"`
 	Given     bool     `json:"given"` // the dossier names a list
 	Count     int64    `json:"count"` // different addresses that are sound
+	Dated     bool     `json:"dated"` // it says of somebody when they joined
+	Members   []Member `json:"-"`     // those whose first day is known
 	Faults    []*Fault `json:"faults"`
+}
+
+// Member is a tester whose days are known.
+type Member struct {
+	Joined day.Day
+	Left   *day.Day // the day on which they left; nil for who is still there
+}
+
+// Present counts the testers who were in the test for so many days in a row, the last of
+// which is a day.
+func (l *List) Present(days int64, on day.Day) (n int64) {
+	first := on.AddDate(0, 0, 1-int(days))
+	for _, m := range l.Members {
+		if !m.Joined.After(first) && (m.Left == nil || m.Left.After(on.Time)) {
+			n++
+		}
+	}
+	return n
 }
 
 // Fault is a line that gives no tester.
@@ -53,11 +75,15 @@ func Parse(file, text string) *List {
 			fault(i+1, "the line is no UTF-8")
 			continue
 		}
-		address := ""
+		address, more, days := "", false, []day.Day(nil)
 		for _, cell := range strings.FieldsFunc(line, func(r rune) bool { return r == ',' || r == ';' || r == '\t' }) {
-			if cell = strings.Trim(strings.TrimSpace(cell), `"`); strings.Contains(cell, "@") {
-				address = cell
-				break
+			cell = strings.Trim(strings.TrimSpace(cell), `"`)
+			switch on, err := day.Parse(cell); {
+			case err == nil:
+				days = append(days, on)
+			case strings.Contains(cell, "@"):
+				more = more || address != ""
+				address = cmp.Or(address, cell)
 			}
 		}
 		switch parsed, err := mail.ParseAddress(address); {
@@ -67,11 +93,22 @@ func Parse(file, text string) *List {
 			fault(i+1, "there is no address in %q", short(line))
 		case err != nil || !strings.Contains(domain(parsed.Address), "."):
 			fault(i+1, "%q is no e-mail address", short(address))
+		case more:
+			fault(i+1, "there are several addresses in %q; one a line is read", short(line))
+		case len(days) > 1 && days[1].Before(days[0].Time):
+			fault(i+1, "%s left on %s, before joining on %s", short(parsed.Address), days[1], days[0])
 		case first[strings.ToLower(parsed.Address)] > 0:
 			fault(i+1, "%s is on line %d already", short(parsed.Address), first[strings.ToLower(parsed.Address)])
 		default:
 			first[strings.ToLower(parsed.Address)] = i + 1
 			l.Count++
+			if len(days) > 0 {
+				m := Member{Joined: days[0]}
+				if len(days) > 1 {
+					m.Left = &days[1]
+				}
+				l.Members, l.Dated = append(l.Members, m), true
+			}
 		}
 	}
 	return l

@@ -11,6 +11,7 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/links"
 	"regola.example/regola/internal/report"
@@ -20,7 +21,7 @@ import (
 func (e *env) checkCommand() *cobra.Command {
 	var (
 		on, format, failOn, folder, shard         string
-		onlyStores, stages, outs                  []string
+		onlyStores, stages, outs, channels        []string
 		books                                     []string
 		alone, brief, strict, all, fetch, private bool
 	)
@@ -50,6 +51,7 @@ it is 1 for everything but a release that passes in the stages that were judged.
 		RunE: func(c *cobra.Command, args []string) error {
 			for flag, v := range map[string]struct{ values, choices []string }{
 				"--store":   {onlyStores, e.storeIDs()},
+				"--channel": {channels, ledger.Channels},
 				"--stage":   {stages, rulebook.Stages},
 				"--format":  {[]string{format}, report.FormNames()},
 				"--fail-on": {[]string{failOn}, check.FailWords},
@@ -84,7 +86,7 @@ it is 1 for everything but a release that passes in the stages that were judged.
 			if private && !fetch {
 				return usageError("--links-private goes with --links", "add --links, or drop it")
 			}
-			o := run.Options{Options: check.Options{Day: on, Stages: stages}, Stores: onlyStores, Rulebooks: books, Parts: needsParts(format, files)}
+			o := run.Options{Options: check.Options{Day: on, Stages: stages}, Stores: onlyStores, Channels: channels, Rulebooks: books, Parts: needsParts(format, files)}
 			if fetch {
 				o.Links = &links.Fetcher{Private: private}
 			}
@@ -97,6 +99,7 @@ it is 1 for everything but a release that passes in the stages that were judged.
 	}
 	fl := c.Flags()
 	fl.StringSliceVar(&onlyStores, "store", nil, "judge for this `STORE` only: "+strings.Join(e.storeIDs(), ", "))
+	fl.StringSliceVar(&channels, "channel", nil, "judge what goes to this `CHANNEL` only: "+strings.Join(ledger.Channels, ", "))
 	fl.StringVar(&on, "on", "", "judge as of a `DAY`, such as 2027-09-01 (today by default)")
 	fl.StringSliceVar(&stages, "stage", nil, "judge these `STAGES` only: "+strings.Join(rulebook.Stages, ", "))
 	fl.StringVar(&failOn, "fail-on", "error", "least `LEVEL` or impact that makes the exit status 1: "+strings.Join(check.FailWords, ", "))
@@ -113,6 +116,7 @@ it is 1 for everything but a release that passes in the stages that were judged.
 	fl.StringVar(&shard, "shard", "", "judge one part of the dossiers only, as `I/N`: of N parts the one with the number I, from 1")
 	_ = c.RegisterFlagCompletionFunc("out", outForms)
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
+	_ = c.RegisterFlagCompletionFunc("channel", choices(ledger.Channels...))
 	_ = c.RegisterFlagCompletionFunc("stage", choices(rulebook.Stages...))
 	_ = c.RegisterFlagCompletionFunc("fail-on", choices(check.FailWords...))
 	_ = c.RegisterFlagCompletionFunc("format", choices(report.FormNames()...))

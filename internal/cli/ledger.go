@@ -15,6 +15,7 @@ import (
 	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/ledger"
+	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/ledgerfile"
 	"regola.example/regola/internal/report"
@@ -47,10 +48,15 @@ func dossierJob(args []string, folder string) (run.Job, error) {
 
 func (e *env) ledgerRecord() *cobra.Command {
 	var on, folder string
-	var onlyStores []string
+	var onlyStores, channels []string
+	var anyway bool
 	c := &cobra.Command{
-		Use:     "record [PACKAGE…]",
-		Short:   "Record what is sent now, for each store",
+		Use:   "record [PACKAGE…]",
+		Short: "Record what is sent now, for each store",
+		Long: `Record what is sent now: for each store the release, and each test beside it.
+
+What the store would refuse at upload is not recorded: the ledger would tell of what
+never was there. --anyway records it, and marks it.`,
 		Example: "  regola ledger record\n  regola ledger record build/terrafuoco.aab --store android",
 		RunE: func(c *cobra.Command, args []string) error {
 			on, err := e.narrowed("text", onlyStores, on)
@@ -61,7 +67,7 @@ func (e *env) ledgerRecord() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			r, err := run.New(e.lib, run.Options{Options: check.Options{Day: on}, Stores: onlyStores})
+			r, err := run.New(e.lib, run.Options{Options: check.Options{Day: on}, Stores: onlyStores, Channels: channels})
 			if err != nil {
 				return err
 			}
@@ -69,9 +75,21 @@ func (e *env) ledgerRecord() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			refused := map[string]bool{}
+			for _, s := range res.Stores {
+				if s.Outcome(false) == check.IsRefused || s.Absent != "" {
+					refused[s.ID] = true
+					if !anyway {
+						return usageError(fmt.Sprintf("what goes to the %s is not recorded: %s", s.Name, whyNot(s)), `correct it ("regola check" tells all), or add --anyway`)
+					}
+				}
+			}
 			events, err := run.Record(judged.Pairs, res, judged.Dossier, func(file string) (string, error) { return safeopen.SHA256(c.Context(), file) })
 			if err != nil {
 				return err
+			}
+			for i, x := range events {
+				x.Anyway = refused[res.Stores[i].ID]
 			}
 			var written, old []*ledger.Event
 			err = ledgerfile.Append(c.Context(), job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
@@ -92,6 +110,9 @@ func (e *env) ledgerRecord() *cobra.Command {
 		},
 	}
 	fl := c.Flags()
+	fl.StringSliceVar(&channels, "channel", nil, "what goes to this `CHANNEL` only: "+strings.Join(ledger.Channels, ", "))
+	fl.BoolVar(&anyway, "anyway", false, "record also what would be refused, and mark it")
+	_ = c.RegisterFlagCompletionFunc("channel", choices(ledger.Channels...))
 	fl.StringSliceVar(&onlyStores, "store", nil, "for this `STORE` only: "+strings.Join(e.storeIDs(), ", "))
 	fl.StringVar(&on, "on", "", "the `DAY` on which it was sent, such as 2026-11-25 (today by default)")
 	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
@@ -99,61 +120,94 @@ func (e *env) ledgerRecord() *cobra.Command {
 	return c
 }
 
+// whyNot says why a release was not taken.
+func whyNot(s *check.Store) string {
+	if s.Absent != "" {
+		return s.Absent
+	}
+	for _, v := range s.Verdicts {
+		if v.Impact() == rulebook.Refused {
+			return v.Sorted()[0].Say + " (" + v.Rule.ID + ")"
+		}
+	}
+	return "its upload would be refused"
+}
+
 // again tells whether the last release of the store is the same, sent alike.
 func again(l *ledger.Ledger, x *ledger.Event) bool {
-	last := l.Last(x.Store)
+	last := l.Previous(x.Store, x.Release.Line(), func(r *ledger.Release) bool { return r.Line() != x.Release.Line() })
 	return last != nil && last.Version == x.Version && last.Build == x.Build && last.Digest == x.Release.Digest && last.Share == x.Release.Share && last.Channel == x.Release.Channel &&
 		ledger.Compare(last, x.Release).Empty()
 }
 
-// version of the event that a decision or reply is about: as given, or the last one.
-func about(l *ledger.Ledger, store, version string) (*ledger.Release, error) {
-	last := l.Last(store)
-	if last == nil {
+// about is the release that a decision or reply is about: the last one, or the last of the
+// version and channel that are given.
+func about(l *ledger.Ledger, store, version, channel string) (*ledger.Release, error) {
+	if l.Last(store) == nil {
 		return nil, usageError("the ledger has no release in this store", `record it first: "regola ledger record"`)
 	}
-	if version == "" || version == last.Version {
-		return last, nil
-	}
-	for i := len(l.Events) - 1; i >= 0; i-- {
-		if x := l.Events[i]; x.Store == store && x.Event == ledger.Released && x.Version == version {
+	for _, x := range slices.Backward(l.Events) {
+		if x.Store == store && x.Event == ledger.Released && (version == "" || x.Version == version) && (channel == "" || x.Release.Line().Channel == channel) {
 			return x.Release, nil
 		}
 	}
-	return nil, usageError("the ledger has no version "+version+" in this store", `"regola ledger show" lists them`)
+	return nil, usageError(strings.TrimSpace("the ledger has no version "+version+" in this store "+channel), `"regola ledger show" lists them`)
 }
 
 func (e *env) ledgerDecide() *cobra.Command {
-	var on, folder, id, version string
+	var on, folder, id, version, channel, until string
 	var reasons, said []string
 	c := &cobra.Command{
-		Use:   "decide accepted|rejected",
-		Short: "Record what a store decided, and why",
-		Long: `Record what a store decided about a release. A rejection names its reasons: with
---about what each is about, with --said what the reviewer wrote, in the same order.
-The next check then tells whether that very thing has changed.
+		Use:   "decide WORD",
+		Short: "Record what a store decided or you did with a release, and why",
+		Long: `Record what a store decided about a release, or what you did with one that is out:
+
+  accepted, rejected       the review; remark is accepted with a remark
+  warning                  it stays, with a fault to mend by a day (--until)
+  refused                  the upload was not taken
+  halted, resumed          its roll-out was stopped, and goes on
+  withdrawn                you took it back
+  removed, suspended       the store took it or the app away
+  access-asked, access-granted, access-refused
+                           access to the public of a new personal account
+
+A rejection names its reasons: with --about what each is about, with --said what the
+reviewer wrote, in the same order. The next check then tells whether that very thing has
+changed. A decision settles what is open in its own channel.
 
 --about takes rule:ID, answer:PATH, text:LOCALE/FIELD, picture:PATH, purpose:KEY (of the
 property list), or behaviour.`,
 		Example: "  regola ledger decide accepted --store android\n  regola ledger decide rejected --store ios --about purpose:NSCameraUsageDescription \\\n    --said 'Explain what the camera is used for.'",
 		Args: func(_ *cobra.Command, args []string) error {
-			if len(args) != 1 || args[0] != "accepted" && args[0] != "rejected" {
-				return usageError("a decision is expected", "write accepted or rejected")
+			if len(args) != 1 {
+				return usageError("a decision is expected", "write one of: "+strings.Join(ledger.Decisions, ", "))
 			}
-			return nil
+			return oneOf("the decision", args[0], ledger.Decisions)
 		},
-		ValidArgs: []string{"accepted", "rejected"},
+		ValidArgs: ledger.Decisions,
 		RunE: func(c *cobra.Command, args []string) error {
 			on, job, err := e.entry(on, id, folder)
 			if err != nil {
 				return err
 			}
-			x := &ledger.Event{Event: ledger.Decided, On: on, Store: id, Decision: args[0]}
+			if channel != "" {
+				if err := oneOf("--channel", channel, ledger.Channels); err != nil {
+					return err
+				}
+			}
+			x := &ledger.Event{Event: ledger.Decided, On: on, Store: id, Decision: args[0], Channel: channel}
+			if until != "" {
+				last, err := day.Parse(until)
+				if err != nil {
+					return usageError("--until: "+err.Error(), "write year, month and day, such as 2026-12-31")
+				}
+				x.Until = &last
+			}
 			if args[0] == "rejected" && len(reasons) == 0 {
 				return usageError("a rejection without a reason helps nobody", "add --about and --said; --about behaviour when it is none of the others")
 			}
-			if args[0] == "accepted" && len(reasons)+len(said) > 0 {
-				return usageError("what was accepted has no reasons", "drop --about and --said")
+			if !ledger.Reasoned(args[0]) && len(reasons)+len(said) > 0 {
+				return usageError("what was "+args[0]+" has no reasons", "drop --about and --said")
 			}
 			if len(said) > len(reasons) {
 				return usageError("there are more --said than --about", "give one --about for each, in the same order")
@@ -190,7 +244,7 @@ property list), or behaviour.`,
 				return nil
 			}
 			if err = follow(c.Context(), job, x, version, found); err == nil {
-				fmt.Fprintf(e.out, "%s %s (%s) was %s on %s: recorded.\n", e.storeName(id), x.Version, x.Build, x.Decision, on.Long())
+				fmt.Fprintf(e.out, "%s %s (%s): %s on %s, recorded.\n", e.storeName(id), x.Version, x.Build, x.Decision, on.Long())
 			}
 			return err
 		},
@@ -198,11 +252,14 @@ property list), or behaviour.`,
 	fl := c.Flags()
 	fl.StringVar(&id, "store", "", "the `STORE` that decided: "+strings.Join(e.storeIDs(), ", "))
 	fl.StringVar(&version, "version", "", "the `VERSION` that it was about (the last one by default)")
+	fl.StringVar(&channel, "channel", "", "the `CHANNEL` that it was about (that of the release by default): "+strings.Join(ledger.Channels, ", "))
+	fl.StringVar(&until, "until", "", "the last `DAY` for what the decision asks")
 	fl.StringArrayVar(&reasons, "about", nil, "`PART` that a reason is about; may be repeated")
 	fl.StringArrayVar(&said, "said", nil, "`TEXT` that the reviewer wrote about it; - for standard input, @FILE for a file")
 	fl.StringVar(&on, "on", "", "the `DAY` of the decision (today by default)")
 	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
+	_ = c.RegisterFlagCompletionFunc("channel", choices(ledger.Channels...))
 	return c
 }
 
@@ -349,7 +406,7 @@ func (e *env) storeName(id string) string {
 // check, which may be nil, may refuse it when it knows the release.
 func follow(ctx context.Context, job run.Job, x *ledger.Event, version string, check func(was *ledger.Release) error) error {
 	return ledgerfile.Append(ctx, job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
-		was, err := about(l, x.Store, version)
+		was, err := about(l, x.Store, version, x.Channel)
 		if err == nil && check != nil {
 			err = check(was)
 		}

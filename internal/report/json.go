@@ -33,6 +33,7 @@ type CheckDocument struct {
 	Version   string            `json:"version"`
 	On        string            `json:"on"` // the day as of which it was judged
 	Exit      int64             `json:"exit"`
+	Basis     *check.Basis      `json:"basis,omitempty"` // what the result rests on
 	Stores    []StoreEntry      `json:"stores"`
 	Others    []string          `json:"others"`     // names of the stores that were left out
 	Findings  []FindingEntry    `json:"findings"`   // broken rules with their places
@@ -70,13 +71,17 @@ type DutyEntry struct {
 type StoreEntry struct {
 	Outcome string           `json:"outcome" enum:"refused|blocked|rejected|open|partly|passes"` // what the store would do, in a word
 	Digest  string           `json:"digest,omitempty"`                                           // SHA-256 of the package file
-	Store   string           `json:"store"`
+	Store   string           `json:"store"`                                                      // what was judged: the store's id, or that with a channel and a kind of device
+	Of      string           `json:"of,omitempty"`                                               // the store's id
+	Channel string           `json:"channel,omitempty" doc:"to whom it goes"`
+	Form    string           `json:"form,omitempty" doc:"the kind of device that the package is for"`
 	Name    string           `json:"name"`
 	Package string           `json:"package,omitempty"`
 	Absent  string           `json:"absent,omitempty" doc:"why the package that the dossier names is not there"`
 	Root    string           `json:"root,omitempty"` // the folder in the package that holds the app
 	ID      string           `json:"id,omitempty"`
 	Version string           `json:"version,omitempty"`
+	Next    *check.Next      `json:"next,omitempty" doc:"what it still lacks for the channel to which it is promoted"`
 	Counts  map[string]int64 `json:"counts"` // broken rules by impact
 	Totals  map[string]int64 `json:"totals"` // verdicts by state
 }
@@ -184,13 +189,13 @@ func NewCheckDocument(r *check.Result, exit int) *CheckDocument {
 		Stores: []StoreEntry{}, Others: none(r.Others), NotJudged: []GapEntry{}, Questions: []QuestionEntry{}, Verdicts: []VerdictEntry{},
 		Findings: findingEntries(r.Findings(false)), Waived: findingEntries(r.Findings(true)),
 		Waivers: WaiverEntries{Expired: []WaiverPlace{}, Unused: []WaiverPlace{}}, Totals: map[string]int64{}, Duties: NewDuties(r),
-		Program: r.About.Program, Editions: r.About.Editions, Filters: FilterEntry{none(r.About.Stores), none(r.About.Stages), r.About.FailOn, r.About.Strict},
+		Basis: r.Basis, Program: r.About.Program, Editions: r.About.Editions, Filters: FilterEntry{none(r.About.Stores), none(r.About.Stages), r.About.FailOn, r.About.Strict},
 	}
 	if d.Editions == nil {
 		d.Editions = map[string]string{}
 	}
 	for _, s := range r.Stores {
-		e := StoreEntry{Outcome: string(s.Outcome(r.Partly())), Digest: r.About.Digests[s.Package], Store: s.ID, Name: s.Name, Package: s.Package, Absent: s.Absent, Root: s.Root, ID: s.AppID, Version: s.Version, Counts: map[string]int64{}, Totals: map[string]int64{}}
+		e := StoreEntry{Outcome: string(s.Outcome(r.Partly())), Digest: r.About.Digests[s.Package], Store: s.ID, Of: s.Of, Channel: s.Channel, Form: s.Form, Next: s.Next, Name: s.Name, Package: s.Package, Absent: s.Absent, Root: s.Root, ID: s.AppID, Version: s.Version, Counts: map[string]int64{}, Totals: map[string]int64{}}
 		broken := s.Broken()
 		for _, i := range rulebook.Impacts {
 			e.Counts[string(i)] = int64(broken[i])

@@ -88,8 +88,11 @@ func (p *printer) events(events []*ledger.Event) {
 	for _, e := range events {
 		if e.Event == ledger.Released {
 			s := &story{release: e}
-			if n := len(all); n > 0 {
-				s.before = all[n-1].release.Release
+			for _, b := range slices.Backward(all) { // what it follows: the last on its own line
+				if b.release.Release.Line() == e.Release.Line() {
+					s.before = b.release.Release
+					break
+				}
 			}
 			all = append(all, s)
 			continue
@@ -106,10 +109,13 @@ func (p *printer) events(events []*ledger.Event) {
 		p.line("")
 		head := fmt.Sprintf("%s (%s)", e.Version, e.Build)
 		var words []string
-		for _, x := range []string{r.Channel, r.Share} {
+		for _, x := range []string{r.Channel, r.Form, r.Share} {
 			if x != "" {
 				words = append(words, x)
 			}
+		}
+		if e.Anyway {
+			words = append(words, "though its upload would be refused")
 		}
 		p.line("  %s  %s", p.strong(head), p.dim(strings.Join(append([]string{"sent on " + e.On.Long()}, words...), ", ")))
 		if s.before != nil {
@@ -121,10 +127,17 @@ func (p *printer) events(events []*ledger.Event) {
 			switch x.Event {
 			case ledger.Decided:
 				style := styleGood
-				if x.Decision == "rejected" {
+				if ledger.Reasoned(x.Decision) || x.Decision == "halted" {
 					style = styleImpact["rejected"]
 				}
-				p.block(6, pad(x.Decision, 10), style, "on "+x.On.Long(), nil)
+				text := "on " + x.On.Long()
+				if x.Channel != "" {
+					text += ", " + x.Channel
+				}
+				if x.Until != nil {
+					text += "; until " + x.Until.Long()
+				}
+				p.block(6, pad(x.Decision, 10), style, text, nil)
 				for _, reason := range x.Reasons {
 					text := reason.About
 					if reason.Said != "" {

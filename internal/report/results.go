@@ -335,7 +335,7 @@ func (d *CheckDocument) result(known func(string) *rulebook.Rule) (*check.Result
 	if err != nil {
 		return nil, err
 	}
-	r := &check.Result{App: d.App, Version: d.Version, Day: on, Stages: d.Filters.Stages, Others: d.Others,
+	r := &check.Result{Basis: d.Basis, App: d.App, Version: d.Version, Day: on, Stages: d.Filters.Stages, Others: d.Others,
 		About: check.About{Program: d.Program, Editions: d.Editions, Stores: d.Filters.Stores, Stages: d.Filters.Stages, FailOn: d.Filters.FailOn, Strict: d.Filters.Strict, Digests: map[string]string{}}}
 	if len(r.Stages) == 0 {
 		r.Stages = nil
@@ -361,7 +361,7 @@ func (d *CheckDocument) result(known func(string) *rulebook.Rule) (*check.Result
 	}
 	verdicts := map[string]*check.Verdict{}
 	for _, s := range d.Stores {
-		r.Stores = append(r.Stores, &check.Store{ID: s.Store, Name: s.Name, Package: s.Package, Root: s.Root, AppID: s.ID, Version: s.Version, Absent: s.Absent})
+		r.Stores = append(r.Stores, &check.Store{ID: s.Store, Of: s.Of, Channel: s.Channel, Form: s.Form, Next: s.Next, Name: s.Name, Package: s.Package, Root: s.Root, AppID: s.ID, Version: s.Version, Absent: s.Absent})
 		if s.Digest != "" {
 			r.About.Digests[s.Package] = s.Digest
 		}

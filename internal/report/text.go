@@ -72,6 +72,7 @@ func (p *printer) verdict(r *check.Result) {
 		p.line("  %s%s", name, p.path(file))
 		p.line("  %s%s  %s", strings.Repeat(" ", names), word, p.counts(s))
 	}
+	p.basis(r)
 	var left []string
 	if len(r.Stages) > 0 {
 		n := len(rulebook.Stages) - len(r.Stages)
@@ -83,6 +84,85 @@ func (p *printer) verdict(r *check.Result) {
 	if len(left) > 0 {
 		p.block(2, "", nil, strings.Join(left, "; "), styleDim)
 	}
+}
+
+// basisOf says what a result rests on: what is as it should be, and what a reader must know
+// before trusting it.
+func basisOf(r *check.Result) (well, doubts []string) {
+	b := r.Basis
+	if b == nil {
+		return nil, nil
+	}
+	if b.Rules != "" {
+		well = append(well, "rules of "+b.Rules)
+	}
+	if len(b.Old) > 0 {
+		doubts = append(doubts, fmt.Sprintf("%s older than %d days on that day: take a newer program, or newer files", Count(len(b.Old), "file of rules is", "files of rules are"), check.MaxEditionAge))
+	}
+	if !b.Dossier {
+		return well, doubts
+	}
+	if b.Ledger.Last != "" {
+		well = append(well, "ledger to "+b.Ledger.Last)
+	} else {
+		well = append(well, "no ledger")
+	}
+	if b.Ledger.Unread > 0 {
+		doubts = append(doubts, fmt.Sprintf("%s of the ledger could not be read", Count(int(b.Ledger.Unread), "line", "lines")))
+	}
+	if b.Confirmed > 0 {
+		well = append(well, Count(int(b.Confirmed), "confirmation", "confirmations")+" from "+b.Oldest)
+	}
+	if len(b.Unjudged) > 0 {
+		doubts = append(doubts, "no list of words for "+strings.Join(b.Unjudged, ", ")+": what such a page claims was not looked at")
+	}
+	var not []string
+	for _, x := range []struct {
+		judged bool
+		what   string
+	}{{b.Pictures, "pictures"}, {b.Links, "links"}} {
+		if !x.judged {
+			not = append(not, x.what)
+		}
+	}
+	if len(not) > 0 {
+		well = append(well, "no "+strings.Join(not, ", no "))
+	}
+	return well, doubts
+}
+
+// basis writes what the verdicts rest on: a line when all is well.
+func (p *printer) basis(r *check.Result) {
+	well, doubts := basisOf(r)
+	if len(well) > 0 {
+		p.line("")
+		p.block(2, "rests on ", styleDim, strings.Join(well, " · "), styleDim)
+	}
+	for _, d := range doubts {
+		p.block(2, "but      ", styleImpact[rulebook.Rejected], d, nil)
+	}
+	for _, s := range r.Stores {
+		if n := s.Next; n != nil && n.Grave+n.Open > 0 {
+			p.block(2, "then     ", styleDim, fmt.Sprintf("for the %s in the %s still to do: %s", n.Name, storeOnly(s), nextCounts(n)), styleDim)
+		}
+	}
+}
+
+// storeOnly is the name of a store without what sets the subject apart.
+func storeOnly(s *check.Store) string {
+	name, _, _ := strings.Cut(s.Name, ",")
+	return name
+}
+
+func nextCounts(n *check.Next) string {
+	var parts []string
+	if n.Grave > 0 {
+		parts = append(parts, Count(int(n.Grave), "fault", "faults"))
+	}
+	if n.Open > 0 {
+		parts = append(parts, fmt.Sprintf("%d to answer or confirm", n.Open))
+	}
+	return strings.Join(parts, ", ")
 }
 
 func stageList(stages []string) string {

@@ -351,6 +351,12 @@ func (r *Runner) Judge(ctx context.Context, job Job) (*check.Result, *Judged, er
 	if err != nil {
 		return nil, nil, err
 	}
+	if err = r.promoted(ctx, res, pairs); err != nil {
+		return nil, nil, err
+	}
+	if res.Basis, err = r.basis(res, pairs, g.dossier, g.set); err != nil {
+		return nil, nil, err
+	}
 	for _, s := range r.left {
 		res.Others = append(res.Others, s.Name)
 	}
@@ -474,6 +480,17 @@ func (r *Runner) subjects(g *gathered, on *tables.Set) ([]*subject, error) {
 			}
 			out = append(out, mine...)
 		}
+	}
+	if len(out) == 0 && d != nil && len(r.opt.Channels) > 0 {
+		var has []string
+		for _, s := range r.stores {
+			for _, x := range d.Rounds(s.Blocks) {
+				if c := cmp.Or(x.Channel, ledger.Public); !slices.Contains(has, c) {
+					has = append(has, c)
+				}
+			}
+		}
+		return nil, place.Problems{{What: "nothing of this dossier goes to " + strings.Join(r.opt.Channels, ", "), Fix: "it has " + strings.Join(has, ", ") + "; release: is for the public, tests: for the others"}}
 	}
 	if len(out) == 0 {
 		return nil, place.Problems{{What: "there is nothing to judge", Fix: "give a package, or a dossier that names an id or a package for the store"}}

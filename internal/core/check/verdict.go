@@ -169,8 +169,18 @@ type Store struct {
 	Verdicts []*Verdict
 	Fetched  *fetched.Fetched // nil when no links were fetched
 
+	Next *Next // what a wider channel asks beyond that, of a release to testers; nil for others
+
 	Rating     *rating.Rating         // nil when nothing on the content is answered
 	Disclosure *disclosure.Disclosure // nil without a dossier
+}
+
+// Next is what a release to testers still lacks for the channel to which it is promoted.
+type Next struct {
+	Channel string `json:"channel" doc:"to whom it goes then"`
+	Name    string `json:"name" doc:"the same in words"`
+	Grave   int64  `json:"grave" doc:"rules that would be broken and stop it"`
+	Open    int64  `json:"open" doc:"rules that would wait for an answer or a confirmation"`
 }
 
 // Outcome is what a store would do with a release, in a word.
@@ -238,6 +248,7 @@ type Result struct {
 	Stores  []*Store
 	Expired []*dossier.Waiver
 	Unused  []*dossier.Waiver
+	Basis   *Basis   // what it rests on; nil when nobody asked
 	Asked   []*Duty  // what the stores ask, of a result that was read back; nil to draw it from the verdicts
 	About   About    // the call that led to it
 	Read    []string // files and folders of the user that no report may replace or lie in
@@ -303,12 +314,17 @@ func Grave(impact rulebook.Impact, failOn string) bool {
 	return impact != "" && gravity(impact) <= gravity(least)
 }
 
-// Fails tells whether a release fails: by what is broken; when a package is named and
-// not there, unless the stage that needs it was left out or nothing is to fail; and when
-// it is strict by everything but a release that passes.
+// Fails tells whether a release fails: by what is broken; where a dossier was judged, by
+// what is to answer, to confirm or not read, at the impact that its rule has, or as blocked
+// where that depends on what is found; when a package is named and not there, unless the
+// stage that needs it was left out or nothing is to fail; and when it is strict by
+// everything but a release that passes.
 func (r *Result) Fails(failOn string, strict bool) bool {
 	for _, s := range r.Stores {
 		if o := s.Outcome(r.Partly()); strict && o != Passes && o != Partly {
+			return true
+		}
+		if r.Basis != nil && r.Basis.Dossier && failOn != Never && s.openFails(failOn) {
 			return true
 		}
 		if s.Absent != "" && failOn != Never && (!r.Partly() || slices.Contains(r.Stages, PackageStage)) {
@@ -316,6 +332,14 @@ func (r *Result) Fails(failOn string, strict bool) bool {
 		}
 	}
 	return Grave(r.Worst(), failOn)
+}
+
+// openFails tells whether a rule is open whose breach would fail the release.
+func (s *Store) openFails(failOn string) bool {
+	return slices.ContainsFunc(s.Verdicts, func(v *Verdict) bool {
+		open := v.State == ToAnswer || v.State == ToConfirm || v.State == NotRead
+		return open && Grave(cmp.Or(v.Rule.Fixed(), rulebook.Blocked), failOn)
+	})
 }
 
 // PackageStage is the stage whose rules look at the package above all.

@@ -405,7 +405,7 @@ type Release struct {
 	fact.Mark `json:"-"`
 	Version   string   `json:"version" doc:"the version that people see"`
 	First     *bool    `json:"first" doc:"whether the app was never released in this store"`
-	Channel   string   `json:"channel" enum:"public|open-test|invited-test|team-test" doc:"to whom the release goes: everybody, an open test, an invited test, or the own team"`
+	Channel   string   `json:"channel" enum:"public|open-test|invited-test|team-test" doc:"to whom the release goes: everybody, an open test, an invited test, or the own team; everybody when it is left out" read:"submission"`
 	Countries []string `json:"countries" like:"^([A-Z]{2}|all)$" hint:"two capital letters such as IT, or all" doc:"the countries in which it is offered, two letters each such as IT, or all"`
 	Share     string   `json:"share" free:"yes" like:"^[0-9]{1,3}([.][0-9]+)?%$" hint:"a share of the users such as 20%" doc:"the share of the users that gets it first, such as 20%"`
 	Testing   Testing  `json:"testing" doc:"the round before the release"`
@@ -422,7 +422,7 @@ type Testing struct {
 	Notes     string   `json:"notes" free:"yes" doc:"what testers are to look at"`
 	About     string   `json:"about" free:"yes" doc:"what the app is and does, for testers who come without the page"`
 	Feedback  string   `json:"feedback" free:"yes" doc:"the address to which testers write"`
-	Cap       *int64   `json:"cap" free:"yes" doc:"how many people an open test takes at most"`
+	Cap       int64    `json:"cap" free:"yes" doc:"how many people an open test takes at most"`
 	List      string   `json:"list" doc:"a file of testers, one address a line or CSV, in this folder" file:"yes" read:"run"`
 }
 
@@ -440,13 +440,13 @@ type Test struct {
 	Store     string                 `json:"store" doc:"the one store in which it runs; empty for all" read:"submission"`
 	Packages  PerStore[PackageFiles] `json:"packages" doc:"the packages that are tested" file:"yes" read:"run"`
 	Version   string                 `json:"version" doc:"the version that testers see" seen:"release.version"`
-	Testers   string                 `json:"testers" doc:"a file of testers, one address a line or CSV, in this folder" file:"yes" seen:"testers.count" read:"run"`
+	Testers   string                 `json:"testers" doc:"a file of testers, one address a line or CSV, in this folder" file:"yes" seen:"testers.count"`
 	From      *day.Day               `json:"from" doc:"the first day of the round" seen:"release.testing.from"`
 	Until     *day.Day               `json:"until" doc:"its last day" seen:"release.testing.until"`
 	Feedback  string                 `json:"feedback" doc:"the address to which testers write" seen:"release.testing.feedback"`
 	About     string                 `json:"about" doc:"what the app is and does, for testers who come without the page" seen:"release.testing.about"`
 	LookAt    string                 `json:"look_at" doc:"what testers are to look at" seen:"release.testing.notes"`
-	Cap       *int64                 `json:"cap" doc:"how many people an open test takes at most" seen:"release.testing.cap"`
+	Cap       int64                  `json:"cap" doc:"how many people an open test takes at most" seen:"release.testing.cap"`
 }
 
 // Product is something sold inside the app.

@@ -46,6 +46,7 @@ type Event struct {
 	Until    *day.Day `json:"until,omitempty"`    // of a decision: the last day for what it asks
 	Reasons  []Reason `json:"reasons,omitempty"`  // of a rejection, a warning or a remark
 	Text     string   `json:"text,omitempty"`     // of a reply
+	Anyway   bool     `json:"anyway,omitempty"`   // of a release: it was recorded though its upload would be refused
 	Line     int      `json:"-"`
 }
 

@@ -17,17 +17,18 @@ import (
 // List is a list of testers.
 type List struct {
 	fact.Mark `json:"-"`
-	Given     bool     `json:"given"` // the dossier names a list
-	Count     int64    `json:"count"` // different addresses that are sound
-	Dated     bool     `json:"dated"` // it says of somebody when they joined
-	Members   []Member `json:"-"`     // those whose first day is known
-	Faults    []*Fault `json:"faults"`
+	Given     bool      `json:"given"`   // the dossier names a list
+	Count     int64     `json:"count"`   // different addresses that are sound
+	Dated     bool      `json:"dated"`   // it says of somebody when they joined
+	Members   []*Member `json:"members"` // those whose first day is known
+	Faults    []*Fault  `json:"faults"`
 }
 
 // Member is a tester whose days are known.
 type Member struct {
-	Joined day.Day
-	Left   *day.Day // the day on which they left; nil for who is still there
+	fact.Mark `json:"-"`
+	Joined    *day.Day `json:"joined"`
+	Left      *day.Day `json:"left"` // the day on which they left; nil for who is still there
 }
 
 // Present counts the testers who were in the test for so many days in a row, the last of
@@ -35,7 +36,7 @@ type Member struct {
 func (l *List) Present(days int64, on day.Day) (n int64) {
 	first := on.AddDate(0, 0, 1-int(days))
 	for _, m := range l.Members {
-		if !m.Joined.After(first) && (m.Left == nil || m.Left.After(on.Time)) {
+		if m.Joined != nil && !m.Joined.After(first) && (m.Left == nil || m.Left.After(on.Time)) {
 			n++
 		}
 	}
@@ -103,7 +104,8 @@ func Parse(file, text string) *List {
 			first[strings.ToLower(parsed.Address)] = i + 1
 			l.Count++
 			if len(days) > 0 {
-				m := Member{Joined: days[0]}
+				m := &Member{Joined: &days[0]}
+				m.SetSelf(place.Place{File: file, Line: i + 1, Column: 1})
 				if len(days) > 1 {
 					m.Left = &days[1]
 				}

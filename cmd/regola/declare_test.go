@@ -74,7 +74,7 @@ func TestBackend(t *testing.T) {
 	for file, want := range map[string]string{"huge.sql": "huge.sql: the dump holds more than 5000 tables, functions and roles", "large.sql": "large.sql: it is larger than the 16 MiB"} {
 		block("backend: {schema: " + file + "}")
 		out, stderr, exit := regola(t, dir, "check", "--on", on)
-		assert.Equal(t, 0, exit, stderr)
+		assert.Equal(t, 1, exit, stderr)
 		assert.Contains(t, out, "OPEN")
 		assert.Contains(t, out, want)
 		assert.Contains(t, out, "common/backend-check")

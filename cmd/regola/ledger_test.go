@@ -69,7 +69,7 @@ func TestLedger(t *testing.T) {
 
 	// A line that nobody can read is reported, and what needs the history is not judged.
 	add(t, filepath.Join(dir, "ledger.jsonl"), "{\"regola\":9,\"store\":\"ios\",\"on\":\"2026-01-01\"}\n<<<<<<< HEAD\n")
-	out = call(0, "check", "--on", on, "--all")
+	out = call(1, "check", "--on", on, "--all")
 	assert.Contains(t, out, "written in format 9, by a newer program")
 	assert.Contains(t, out, "a mark of a merge that was not finished")
 	assert.Contains(t, out, "OPEN")

@@ -48,7 +48,15 @@ func (g *writer) object(t reflect.Type) map[string]any {
 		if name == "" {
 			continue
 		}
-		props[name] = described(g.value(f.Type, f.Tag), f.Tag.Get("doc"))
+		value := g.value(f.Type, f.Tag)
+		if t == reflect.TypeFor[dossier.Release]() && len(g.keys) > 0 { // any value of the release may differ by store
+			by := map[string]any{}
+			for _, k := range g.keys {
+				by[k] = value
+			}
+			value = map[string]any{"anyOf": []any{value, map[string]any{"type": "object", "properties": by, "additionalProperties": false}}}
+		}
+		props[name] = described(value, f.Tag.Get("doc"))
 		_, opts, _ := strings.Cut(f.Tag.Get("json"), ",")
 		if f.Tag.Get("need") != "" || !g.strict && opts != "omitempty" {
 			required = append(required, name)
@@ -107,6 +115,8 @@ func (g *writer) value(t reflect.Type, tag reflect.StructTag) any {
 		return map[string]any{"type": []string{"string", "number"}}
 	case reflect.TypeFor[submission.Submission](): // of an example: the fields are those that rules see
 		return map[string]any{"type": "object"}
+	case reflect.TypeFor[dossier.PackageFiles](): // one file, or one for each kind of device
+		return map[string]any{"anyOf": []any{map[string]any{"type": "string"}, map[string]any{"type": "array", "items": map[string]any{"type": "string"}}}}
 	case reflect.TypeFor[dossier.Secret]():
 		return map[string]any{"type": "string", "description": "a reference such as env:NAME, never the secret itself"}
 	}

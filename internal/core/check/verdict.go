@@ -324,20 +324,22 @@ func (r *Result) Fails(failOn string, strict bool) bool {
 		if o := s.Outcome(r.Partly()); strict && o != Passes && o != Partly {
 			return true
 		}
-		if r.Basis != nil && r.Basis.Dossier && failOn != Never && s.openFails(failOn) {
+		meant := !r.Partly() || slices.Contains(r.Stages, PackageStage) // the package belongs to what is judged
+		if r.Basis != nil && r.Basis.Dossier && failOn != Never && s.openFails(failOn, s.Absent == "" || meant) {
 			return true
 		}
-		if s.Absent != "" && failOn != Never && (!r.Partly() || slices.Contains(r.Stages, PackageStage)) {
+		if s.Absent != "" && failOn != Never && meant {
 			return true
 		}
 	}
 	return Grave(r.Worst(), failOn)
 }
 
-// openFails tells whether a rule is open whose breach would fail the release.
-func (s *Store) openFails(failOn string) bool {
+// openFails tells whether a rule is open whose breach would fail the release; unread says
+// whether those count that could not be read.
+func (s *Store) openFails(failOn string, unread bool) bool {
 	return slices.ContainsFunc(s.Verdicts, func(v *Verdict) bool {
-		open := v.State == ToAnswer || v.State == ToConfirm || v.State == NotRead
+		open := v.State == ToAnswer || v.State == ToConfirm || v.State == NotRead && unread
 		return open && Grave(cmp.Or(v.Rule.Fixed(), rulebook.Blocked), failOn)
 	})
 }

@@ -55,6 +55,9 @@ func packageFunctions() []engine.Declared {
 			}
 			return types.String("")
 		}),
+		plain("fits(string, string) bool", "a text matches a regular expression that a table holds; it is prepared once", "fits_string_string", []*types.Type{types.StringType, types.StringType}, types.BoolType, func(a []ref.Val) ref.Val {
+			return types.Bool(tables.Regexp(text(a[1])).Match(text(a[0])))
+		}),
 		plain("present(List, int, timestamp) int", "how many testers of the list were in the test for so many days in a row, up to a day", "present_list_int", []*types.Type{engine.TypeFor[testers.List](), types.IntType, types.TimestampType}, types.IntType, func(a []ref.Val) ref.Val {
 			l, _ := a[0].Value().(*testers.List)
 			days, _ := a[1].Value().(int64)

@@ -10,6 +10,7 @@ import (
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/ledgerfile"
 	"regola.example/regola/internal/view"
 )
 
@@ -79,6 +80,11 @@ func (r *Runner) AheadOf(ctx context.Context, now *check.Result, j *Judged, unti
 		}
 	}
 	dates = append(dates, calendar.Own(pkgs, j.Dossier, r.opt.Day, until)...)
+	more, err := r.further(j, until)
+	if err != nil {
+		return nil, err
+	}
+	dates = append(dates, more...)
 	slices.SortStableFunc(dates, func(a, b calendar.Date) int { return a.Day.Compare(b.Day.Time) })
 	all := turns(dates, r.opt.Day)
 	before := broken(now)
@@ -115,4 +121,37 @@ func broken(res *check.Result) map[string]bool {
 		}
 	}
 	return out
+}
+
+// further are the days that follow from the countries of a release and from its history.
+func (r *Runner) further(j *Judged, until day.Day) ([]calendar.Date, error) {
+	if j.Dossier == nil {
+		return nil, nil
+	}
+	set, err := r.tables()
+	if err != nil {
+		return nil, err
+	}
+	var countries []string
+	for _, p := range j.Pairs {
+		countries = append(countries, p.Submission.Countries...)
+	}
+	dates := calendar.Regional(set.Regional, countries, r.opt.Day, until)
+	l, err := ledgerfile.Read(j.Dossier.Root)
+	if err != nil || l == nil {
+		return dates, err
+	}
+	lives := map[string]int{}
+	for _, s := range r.stores {
+		books, err := r.books(s)
+		if err != nil {
+			return nil, err
+		}
+		for _, b := range books {
+			if v := b.On("test_build_days", r.opt.Day); v != nil {
+				lives[s.ID], _ = v.Value.(int)
+			}
+		}
+	}
+	return append(dates, calendar.History(l, lives, r.opt.Day, until)...), nil
 }

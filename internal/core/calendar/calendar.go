@@ -14,6 +14,7 @@ import (
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/tables"
 )
@@ -96,6 +97,9 @@ func (c *collector) rows(v reflect.Value, table string) {
 			c.rows(v.MapIndex(k), table)
 		}
 	case reflect.Struct:
+		if v.Type() == reflect.TypeFor[tables.Regional]() {
+			return // it concerns releases in its countries: see Regional
+		}
 		if f := v.FieldByName("Dated"); f.IsValid() && table != "" {
 			d := f.Interface().(tables.Dated)
 			name := table
@@ -129,6 +133,42 @@ func (c *collector) rows(v reflect.Value, table string) {
 			c.rows(v.Field(i), name)
 		}
 	}
+}
+
+// Regional are the days from which countries ask more of apps that are offered there.
+func Regional(rows []*tables.Regional, countries []string, after, until day.Day) []Date {
+	c := collector{after: after, until: until, seen: map[Date]bool{}}
+	for _, r := range rows {
+		if r.From == nil || !slices.ContainsFunc(r.Countries, func(x string) bool { return slices.Contains(countries, x) }) {
+			continue
+		}
+		who := "by law; no store asks about it yet"
+		if len(r.AskedBy) > 0 {
+			who = "asked by " + strings.Join(r.AskedBy, " and ")
+		}
+		where := fmt.Sprintf("%d countries", len(r.Countries))
+		if len(r.Countries) < 4 {
+			where = strings.Join(r.Countries, ", ")
+		}
+		c.add(Date{*r.From, "region", r.ID, "", fmt.Sprintf("%s: %s (for %s; %s)", where, r.What, r.For, who)})
+	}
+	return c.sorted()
+}
+
+// History are the days that follow from what was sent and decided: the last day of a build
+// that testers of a store can start, by how many days it lives, and of what a decision asks.
+func History(l *ledger.Ledger, lives map[string]int, after, until day.Day) []Date {
+	c := collector{after: after, until: until, seen: map[Date]bool{}}
+	for _, e := range l.Events {
+		name := e.Version + " (" + e.Build + ")"
+		if days := lives[e.Store]; e.Event == ledger.Released && days > 0 && e.Release.Line().Channel != ledger.Public {
+			c.add(Date{day.Day{Time: e.On.AddDate(0, 0, days)}, "build", name, e.Store, "testers can no longer start " + name})
+		}
+		if e.Until != nil {
+			c.add(Date{*e.Until, "decision", name, e.Store, "the last day for the " + e.Decision + " about " + name})
+		}
+	}
+	return c.sorted()
 }
 
 // Own are the days of a release itself: when its certificates, profiles, waivers and

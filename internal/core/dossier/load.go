@@ -52,7 +52,7 @@ func Load(folder string, stores []*store.Store, words map[string][]string) (*Dos
 		return nil, problems
 	}
 	problems = append(problems, d.decode(doc, keys, words)...)
-	problems = append(problems, d.validate(stores)...)
+	problems = append(problems, d.validate(stores, words)...)
 	listing, ps := d.loadListings(ListingFolder, keys)
 	d.Listing, problems = listing, append(problems, ps...)
 	problems = append(problems, d.loadPages(keys)...)
@@ -70,7 +70,7 @@ func read(file string) ([]byte, *place.Problem) {
 
 // validate checks what the form of the document alone does not show. What the
 // decoder complained of already is empty here, and passed over.
-func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
+func (d *Dossier) validate(stores []*store.Store, words map[string][]string) (ps place.Problems) {
 	fail := func(at place.Place, what, fix string) {
 		ps = append(ps, &place.Problem{At: at, What: what, Fix: fix})
 	}
@@ -90,7 +90,7 @@ func (d *Dossier) validate(stores []*store.Store) (ps place.Problems) {
 		}
 	}
 	for _, r := range d.eachRelease() {
-		ps = append(ps, countries(r)...)
+		ps = append(ps, countries(r, words["country_groups"])...)
 	}
 	if a := d.Answers.Audience; a.From != nil || a.To != nil {
 		for _, age := range []struct {
@@ -184,19 +184,20 @@ func (d *Dossier) eachRelease() []*Release {
 }
 
 // countries finds what is no country.
-func countries(r *Release) (ps place.Problems) {
+func countries(r *Release, groups []string) (ps place.Problems) {
 	fail := func(at place.Place, what, fix string) {
 		ps = append(ps, &place.Problem{At: at, What: what, Fix: fix})
 	}
 	for i, c := range r.Countries {
-		if c == "all" || c == "" { // empty: reported by the decoder
+		c = strings.TrimPrefix(c, "-")
+		if c == "all" || c == "" || slices.Contains(groups, c) { // empty: reported by the decoder
 			continue
 		}
 		region, err := language.ParseRegion(c)
 		at := r.Field(fmt.Sprintf("countries[%d]", i))
 		switch {
 		case err != nil || !region.IsCountry() && region.String() == c:
-			fail(at, fmt.Sprintf("%q is not a country", c), "write two letters of ISO 3166, such as IT, or all")
+			fail(at, fmt.Sprintf("%q is not a country", c), "write two letters of ISO 3166, such as IT, a group ("+strings.Join(groups, ", ")+"), or all")
 		case region.Canonicalize().String() != c:
 			fail(at, fmt.Sprintf("%q is not the code of a country", c), "did you mean \""+region.Canonicalize().String()+"\"?")
 		}

@@ -48,6 +48,7 @@ type Submission struct {
 	Answers    *dossier.Answers       `json:"answers"`
 	Review     *dossier.Review        `json:"review"`
 	Release    *dossier.Release       `json:"release"`
+	Countries  []string               `json:"countries" from:"dossier"` // in which it is offered: codes, whatever words the dossier takes for them
 	Products   []*dossier.Product     `json:"products" from:"dossier"`
 	Texts      []*Texts               `json:"texts" from:"listing"` // those of the usual page, then those of further pages
 	Listing    []*Texts               `json:"listing" from:"listing"`
@@ -239,6 +240,10 @@ func New(src Sources) *Submission {
 // Derive calculates what follows from the answers, by the tables of a day. What is
 // there already stays.
 func (s *Submission) Derive(t *tables.Set) {
+	if s.Countries == nil && s.Release != nil && t != nil && !s.bare {
+		paid := s.App != nil && s.App.Price != "" && s.App.Price != "free" || len(s.Products) > 0
+		s.Countries = countriesOf(s.Release.Countries, s.Store, paid, t)
+	}
 	if s.Rating != nil || s.Answers == nil || t == nil {
 		return
 	}

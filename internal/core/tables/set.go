@@ -418,7 +418,7 @@ func keysOf(m reflect.Value) map[string]bool {
 
 // Vocabularies are the lists of words that a dossier keeps to, by name.
 func (s *Set) Vocabularies() map[string][]string {
-	out := map[string][]string{}
+	out := map[string][]string{"country_groups": slices.Sorted(maps.Keys(s.CountryGroups))}
 	for _, name := range append(slices.Collect(maps.Keys(s.Words)), "data_types", "restricted") {
 		for _, w := range s.Vocabulary(name) {
 			out[name] = append(out[name], w.Word)

@@ -21,6 +21,10 @@ type Known struct {
 	CompatLibraries         []string                     `json:"compat_libraries"`  // packages of libraries that call the platform for whoever asks them
 	CodeLevels              map[string]int64             `json:"code_levels"`       // formats of code files, with the first API level that reads each
 	PlatformForms           map[string]string            `json:"platform_forms"`    // platforms of iOS bundles, with the kind of device that runs each
+	CountryGroups           map[string][]string          `json:"country_groups"`    // words that stand for several countries
+	Territories             map[string]string            `json:"territories"`       // codes that belong to the storefront of another country
+	NotOffered              []*NotOffered                `json:"not_offered"`       // where a store offers nothing
+	Regional                []*Regional                  `json:"regional"`          // what countries ask of apps
 	FormFactors             map[string]string            `json:"form_factors"`      // features of Android manifests, with the kind of device that requires each
 	Densities               map[string]int64             `json:"densities"`         // screen densities, in dots per inch
 	Words                   map[string][]*Word           `json:"words"`             // vocabularies of the dossier
@@ -369,6 +373,28 @@ type Permission struct {
 	DataTypes   []string `json:"data_types"`  // kinds of data that it opens
 	Feature     string   `json:"feature"`     // device feature that it implies
 	Confidence  string   `json:"confidence" enum:"high|medium|low"`
+}
+
+// NotOffered are countries in which a store offers nothing, or nothing that is paid for.
+type NotOffered struct {
+	fact.Mark `json:"-"`
+	Dated
+	Store     string   `json:"store" need:"the store's id"`
+	Countries []string `json:"countries" need:"their codes"`
+	Paid      bool     `json:"paid"` // only what is paid for
+	Why       string   `json:"why" need:"the reason"`
+}
+
+// Regional is what countries ask of apps from a day on.
+type Regional struct {
+	fact.Mark `json:"-"`
+	Dated
+	ID         string   `json:"id" need:"a word for it"`
+	Countries  []string `json:"countries" need:"their codes"`
+	For        string   `json:"for" need:"the apps that it concerns, in words"`
+	What       string   `json:"what" need:"what is asked"`
+	AskedBy    []string `json:"asked_by"` // the stores that ask about it; none where only the law does
+	Confidence string   `json:"confidence" enum:"high|medium|low"`
 }
 
 // Purpose is one purpose string of the iOS platform and the signs in a binary

@@ -13,8 +13,8 @@ for d in sound faulty; do
     # release DAY VERSION BUILD: what was sent then
     release() {
         sed -i "s/^release_notes: .*/release_notes: What was new in $2/" "$work/$d"/listing/*.yaml
-        "$run" ledger record --dossier "$work/$d" --on "$1" > /dev/null
-        tail -2 "$work/$d/ledger.jsonl" | sed "s/\"version\":\"1\.4\.0\"/\"version\":\"$2\"/g; s/\"build\":\"14[0-9]*\"/\"build\":\"$3\"/g; s/\"digest\":\"[0-9a-f]\{64\}\"/\"digest\":\"$(printf %s "$2" | sha256sum | cut -d' ' -f1)\"/" > "$work/new"
+        "$run" ledger record --anyway --dossier "$work/$d" --on "$1" > /dev/null
+        tail -2 "$work/$d/ledger.jsonl" | sed "s/\"version\":\"1\.4\.0\"/\"version\":\"$2\"/g; s/,\"anyway\":true//; s/\"build\":\"14[0-9]*\"/\"build\":\"$3\"/g; s/\"anyway\":true,\?//; s/\"digest\":\"[0-9a-f]\{64\}\"/\"digest\":\"$(printf %s "$2" | sha256sum | cut -d' ' -f1)\"/" > "$work/new"
         head -n -2 "$work/$d/ledger.jsonl" > "$work/old" || true
         cat "$work/old" "$work/new" > "$work/$d/ledger.jsonl"
     }
@@ -29,6 +29,10 @@ for d in sound faulty; do
         release 2026-08-10 1.3.2 1320
         "$run" ledger decide accepted --store android --dossier "$work/$d" --on 2026-08-11 > /dev/null
         "$run" ledger decide accepted --store ios --dossier "$work/$d" --on 2026-08-12 > /dev/null
+        sed -i 's/channel: public/channel: invited-test/; /  share:/d' "$work/$d/dossier.yaml"
+        release 2026-11-09 1.4.0 1390
+        "$run" ledger decide accepted --store android --channel invited-test --dossier "$work/$d" --on 2026-11-10 > /dev/null
+        "$run" ledger decide accepted --store ios --channel invited-test --dossier "$work/$d" --on 2026-11-11 > /dev/null
     fi
     cp "$work/$d/ledger.jsonl" "demo/$d/ledger.jsonl"
 done

@@ -20,6 +20,7 @@ import (
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/sanitize"
 	"regola.example/regola/internal/core/submission"
+	"regola.example/regola/internal/core/textual"
 )
 
 // Bounds on what one rule may cost and say: rules and packages may come from
@@ -410,7 +411,7 @@ func (p *Program) question(v *Verdict, see *EvalContext, scope *engine.Scope) (e
 			q.Stale = c.Version
 			continue
 		}
-		if q.Doubt = doubtOf(c, see.on); q.Doubt == "" {
+		if q.Doubt = doubtOf(c, see.of, see.on); q.Doubt == "" {
 			q.Confirmed, q.By, q.On, q.Stale = true, c.By, c.On, ""
 			break
 		}
@@ -421,10 +422,12 @@ func (p *Program) question(v *Verdict, see *EvalContext, scope *engine.Scope) (e
 }
 
 // doubtOf is why a confirmation does not count on a day; empty when it does.
-func doubtOf(c *dossier.Confirmation, on day.Day) string {
+func doubtOf(c *dossier.Confirmation, s *submission.Submission, on day.Day) string {
 	switch {
-	case !strings.ContainsFunc(c.By, unicode.IsLetter):
+	case !strings.ContainsFunc(c.By, unicode.IsLetter), textual.IsPlaceholder(c.By):
 		return "nobody is named who vouches for it"
+	case s.Previous != nil && s.Previous.On != nil && s.Previous.Version != s.Version && c.On.Before(s.Previous.On.Time):
+		return "its day, " + c.On.Long() + ", lies before " + s.Previous.Version + " was sent"
 	case c.On.After(on.Time):
 		return "its day, " + c.On.Long() + ", lies ahead"
 	}

@@ -12,6 +12,7 @@ import (
 	"sort"
 	"strings"
 	"time"
+	"unicode"
 	"unicode/utf8"
 
 	"golang.org/x/text/language"
@@ -125,7 +126,7 @@ func (d *Dossier) validate(stores []*store.Store, words map[string][]string) (ps
 	}
 	for _, w := range d.Waivers {
 		for _, f := range []struct{ key, text string }{{"because", w.Because}, {"by", w.By}} {
-			if w.HasField(f.key) && strings.TrimSpace(f.text) == "" {
+			if w.HasField(f.key) && !strings.ContainsFunc(f.text, unicode.IsLetter) {
 				fail(w.Field(f.key), "the waiver says nothing here", "write "+map[string]string{"because": "the reason", "by": "who decided"}[f.key])
 			}
 		}

@@ -24,6 +24,14 @@ func Compare(old, now *Release) *Change {
 	c.lists("extension", old.Extensions, now.Extensions)
 	c.lists("link", old.Schemes, now.Schemes)
 	c.lists("required feature", old.Features, now.Features)
+	c.known("device family", old.Families, now.Families)
+	if old.Families != nil { // a release of an older program says nothing of either
+		c.lists("required capability", old.Needs, now.Needs)
+	}
+	c.known("category", old.Category, now.Category)
+	if old.Links != nil && now.Links != nil {
+		c.texts("web page", old.Links, now.Links)
+	}
 	c.single("least system", old.MinLevel, now.MinLevel)
 	if old.TargetLevel != now.TargetLevel {
 		c.single("target level", number(old.TargetLevel), number(now.TargetLevel))
@@ -72,6 +80,13 @@ func (c *Change) single(kind, old, now string) {
 		c.put(&c.Removed, kind, old, old, "")
 	default:
 		c.put(&c.Changed, kind, fmt.Sprintf("%s → %s", old, now), old, now)
+	}
+}
+
+// known compares lists of which one may not have been recorded.
+func (c *Change) known(kind string, old, now []string) {
+	if old != nil && now != nil {
+		c.lists(kind, old, now)
 	}
 }
 

@@ -82,6 +82,10 @@ type Release struct {
 	Extensions  []string          `json:"extensions"`   // points of the system that it extends
 	Languages   []string          `json:"languages"`    // of the package
 	Libraries   []string          `json:"libraries"`
+	Families    []string          `json:"families,omitempty"`     // kinds of devices of an iOS app: phone, tablet
+	Needs       []string          `json:"capabilities,omitempty"` // capabilities that an iOS app requires
+	Links       map[string]string `json:"links,omitempty"`        // web pages, by key
+	Category    []string          `json:"category,omitempty"`
 	SDKs        []string          `json:"sdks"`
 	Implied     []string          `json:"implied"`  // kinds of data that third-party code takes
 	Data        []string          `json:"data"`     // kinds of data that were answered

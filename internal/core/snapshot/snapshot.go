@@ -98,10 +98,19 @@ func android(r *ledger.Release, a *facts.Android) {
 // shared are entitlements whose values are places of data that people keep.
 var shared = []string{"com.apple.security.application-groups", "com.apple.developer.icloud-container-identifiers", "keychain-access-groups", "com.apple.developer.associated-domains"}
 
+// families are the kinds of devices that UIDeviceFamily numbers.
+var families = map[int64]string{1: "phone", 2: "tablet", 3: "television", 4: "watch", 7: "headset"}
+
 func ios(r *ledger.Release, a *facts.IOS, p *facts.Package) {
 	info := &a.App.Info
 	r.Build, r.MinLevel = info.Build, info.MinOS
 	r.Schemes = slices.Clone(info.URLSchemes)
+	for _, f := range info.Families {
+		if name := families[f]; name != "" {
+			r.Families = append(r.Families, name)
+		}
+	}
+	r.Needs = slices.Clone(info.Capabilities)
 	r.Purposes = map[string]string{}
 	for _, x := range info.Purposes {
 		r.Purposes[x.Key] = digest(x.Text)
@@ -152,7 +161,16 @@ func fromDossier(r *ledger.Release, s *submission.Submission, root string) {
 		r.First = x.First != nil && *x.First
 	}
 	if s.App != nil {
-		r.Price = s.App.Price
+		r.Price, r.Category = s.App.Price, slices.Clone(s.App.Category)
+	}
+	if l := s.Links; l != nil {
+		r.Links = map[string]string{}
+		v := reflect.ValueOf(l).Elem()
+		for i := range v.NumField() {
+			if name := fact.FieldName(v.Type().Field(i)); name != "" && v.Field(i).Kind() == reflect.String && v.Field(i).String() != "" {
+				r.Links[name] = v.Field(i).String()
+			}
+		}
 	}
 	r.Products = map[string]string{}
 	for _, p := range s.Products {

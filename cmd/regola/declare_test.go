@@ -151,7 +151,7 @@ func TestTry(t *testing.T) {
 		assert.Contains(t, out, "which does not count", now)
 	}
 	// Who holds the account is asked, and is never taken for an organization.
-	first := strings.Replace(strings.Replace(text, "first: false", "first: true", 1), "  share: 20%\n", "", 1)
+	first := strings.Replace(strings.Replace(text, "first: false", "first: true", 1), "  share: {android: 20%}\n", "", 1)
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "sound/dossier.yaml"), []byte(strings.Replace(first, "kind: organization, ", "", 1)), 0o644))
 	require.NoError(t, os.Remove(filepath.Join(dir, "sound/ledger.jsonl")))
 	out, _, _ = regola(t, dir, "check", "--on", on, "--store", "android", "--all", "sound")

@@ -128,7 +128,7 @@ func lists() []list {
 			}
 		}),
 		beside("testers", 20_000, func(t testing.TB, dir string, n int) {
-			edit(t, dir, "dossier.yaml", "  share: 20%\n", "  share: 20%\n  testing: {list: testers.csv}\n")
+			edit(t, dir, "dossier.yaml", "  share: {android: 20%}\n", "  share: {android: 20%}\n  testing: {list: testers.csv}\n")
 			add(t, dir, "testers.csv", many(n, func(i int) string { return fmt.Sprintf("potter%d@terrafuoco.example\n", i) }))
 		}),
 		beside("releases of the ledger", 4_000, func(t testing.TB, dir string, n int) {

@@ -30,6 +30,7 @@ func Of(s *submission.Submission, root string) *ledger.Release {
 		pkg(r, s.Pkg)
 	}
 	if s.Evidence != nil {
+		r.Languages = slices.Clone(s.Evidence.Languages)
 		for _, x := range s.Evidence.SDKs {
 			r.SDKs = append(r.SDKs, x.ID)
 			r.Implied = append(r.Implied, x.Data...)

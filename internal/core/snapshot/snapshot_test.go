@@ -41,8 +41,9 @@ func TestOf(t *testing.T) {
 	a, b := was["android"], was["ios"]
 	require.NotNil(t, a)
 	require.NotNil(t, b)
+	assert.Equal(t, [2]string{"20%", ""}, [2]string{a.Share, b.Share}, "each store has its own")
 	for _, r := range was {
-		assert.Equal(t, []any{"1.4.0", "public", "20%", "free"}, []any{r.Version, r.Channel, r.Share, r.Price})
+		assert.Equal(t, []any{"1.4.0", "public", "free"}, []any{r.Version, r.Channel, r.Price})
 		assert.Contains(t, r.Countries, "IT")
 		assert.Equal(t, "false", r.Answers["answers.ads"])
 		assert.Equal(t, "13", r.Answers["answers.audience.from"])

@@ -258,6 +258,14 @@ func identify(ctx context.Context, r *run.Runner, res *check.Result) error {
 			return safeopen.Problem(s.Package, err, "check the path")
 		}
 		res.About.Digests[s.Package] = sum
+		if res.Basis == nil {
+			continue
+		}
+		for i := range res.Basis.Packages {
+			if p := &res.Basis.Packages[i]; p.Store == s.ID {
+				p.Digest = sum
+			}
+		}
 	}
 	return nil
 }

@@ -59,6 +59,7 @@ type page struct {
 	Title, Head, Program, Day string
 	Cards                     []pageCard
 	Stores                    []string
+	Basis                     []basisLine
 	Index                     []pageRow
 	Nav                       []pagePart
 	Bodies                    []template.HTML // written by the template item, which escapes
@@ -122,6 +123,7 @@ type pageItem struct {
 	Sizes               []pageSizes
 	Ahead               *CalendarDocument
 	Unread              []string
+	Basis               []basisLine
 }
 
 // Bounds of a page: how many stops a store's card names, and how many places a finding.
@@ -228,6 +230,7 @@ func (h *htmlWriter) head(i *Item, x *pageItem) {
 		}
 		h.page.Cards = append(h.page.Cards, c)
 	}
+	h.page.Basis = basisLines(r)
 	part := func(yes bool, at, name string, n int) {
 		if yes {
 			h.page.Nav = append(h.page.Nav, pagePart{at, name, n})
@@ -296,6 +299,9 @@ func (h *htmlWriter) item(i *Item) *pageItem {
 	r := i.Result
 	if r == nil {
 		return x
+	}
+	if h.many {
+		x.Basis = basisLines(r)
 	}
 	for _, f := range r.Findings(false) {
 		v := h.finding(r, f)

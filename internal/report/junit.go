@@ -18,13 +18,19 @@ import (
 // graver than nothing but not grave enough; what was not judged is skipped as well.
 
 type junitSuite struct {
-	XMLName  xml.Name    `xml:"testsuite"`
-	Name     string      `xml:"name,attr"`
-	Tests    int         `xml:"tests,attr"`
-	Failures int         `xml:"failures,attr"`
-	Errors   int         `xml:"errors,attr"`
-	Skipped  int         `xml:"skipped,attr"`
-	Cases    []junitCase `xml:"testcase"`
+	XMLName  xml.Name        `xml:"testsuite"`
+	Name     string          `xml:"name,attr"`
+	Tests    int             `xml:"tests,attr"`
+	Failures int             `xml:"failures,attr"`
+	Errors   int             `xml:"errors,attr"`
+	Skipped  int             `xml:"skipped,attr"`
+	Basis    []junitProperty `xml:"properties>property,omitempty"`
+	Cases    []junitCase     `xml:"testcase"`
+}
+
+type junitProperty struct {
+	Name  string `xml:"name,attr"`
+	Value string `xml:"value,attr"`
 }
 
 type junitCase struct {
@@ -79,8 +85,11 @@ func junitSuites(i *Item, many bool) (out []junitSuite) {
 	}
 	for _, st := range i.Result.Stores {
 		s := junitSuite{Name: sanitize.Text(i.title(many) + ", " + st.Name)}
+		for _, l := range basisLines(i.Result) {
+			s.Basis = append(s.Basis, junitProperty{l.Key, sanitize.Text(l.Text)})
+		}
 		for _, v := range st.Verdicts {
-			c := junit(v, i.Result.About)
+			c := junit(i.Result, st, v)
 			s.Tests++
 			switch {
 			case c.Failure != nil:
@@ -101,7 +110,8 @@ var stateText = map[check.State]string{
 	check.NotInForce: "not in force on the day", check.NotApplicable: "does not concern this release",
 }
 
-func junit(v *check.Verdict, about check.About) junitCase {
+func junit(r *check.Result, s *check.Store, v *check.Verdict) junitCase {
+	about := r.About
 	c := junitCase{Name: v.Rule.ID, Class: v.Store + "." + v.Rule.Stage}
 	t := &junitText{Type: string(v.State)}
 	var lines []string
@@ -141,7 +151,7 @@ func junit(v *check.Verdict, about check.About) junitCase {
 			t.Message += ": " + v.Question.Ask
 		}
 		c.Skipped = t
-		if about.Strict && (v.State == check.ToAnswer || v.State == check.ToConfirm || v.State == check.NotRead) {
+		if about.Strict && (v.State == check.ToAnswer || v.State == check.ToConfirm || v.State == check.NotRead) || r.OpenFails(s, v, about.FailOn) {
 			c.Skipped, c.Failure = nil, t
 		}
 	}

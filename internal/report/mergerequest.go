@@ -75,6 +75,12 @@ func mdResult(b *bytes.Buffer, i *Item) {
 	for _, s := range r.Stores {
 		fmt.Fprintf(b, "| %s | %s | **%s** | %s |\n", s.Name, md(packageName(s)), outcomeText[s.Outcome(r.Partly())], mdCounts(s))
 	}
+	for n, l := range basisLines(r) {
+		if n == 0 {
+			b.WriteString("\n")
+		}
+		fmt.Fprintf(b, "- %s: %s\n", l.Key, md(l.Text))
+	}
 	mdFindings(b, r)
 	var due []string
 	for _, d := range r.Duties() {

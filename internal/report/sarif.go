@@ -138,6 +138,16 @@ func (s *sarif) Add(i *Item) error {
 		return s.err
 	}
 	s.program = i.Result.About.Program
+	for _, l := range basisLines(i.Result) {
+		level, text := "note", l.Key+" "+l.Text
+		if l.Key == "but" {
+			level = "warning"
+		}
+		if s.many {
+			text = i.Name + ": " + text
+		}
+		s.notes = append(s.notes, sarifNote{Level: level, Message: sarifText{Text: sanitize.Text(text)}})
+	}
 	var finding func(f *check.Finding)
 	finding = func(f *check.Finding) {
 		for _, x := range f.Faults {

@@ -86,51 +86,6 @@ func (p *printer) verdict(r *check.Result) {
 	}
 }
 
-// basisOf says what a result rests on: what is as it should be, and what a reader must know
-// before trusting it.
-func basisOf(r *check.Result) (well, doubts []string) {
-	b := r.Basis
-	if b == nil {
-		return nil, nil
-	}
-	if b.Rules != "" {
-		well = append(well, "rules of "+b.Rules)
-	}
-	if len(b.Old) > 0 {
-		doubts = append(doubts, fmt.Sprintf("%s older than %d days on that day: take a newer program, or newer files", Count(len(b.Old), "file of rules is", "files of rules are"), check.MaxEditionAge))
-	}
-	if !b.Dossier {
-		return well, doubts
-	}
-	if b.Ledger.Last != "" {
-		well = append(well, "ledger to "+b.Ledger.Last)
-	} else {
-		well = append(well, "no ledger")
-	}
-	if b.Ledger.Unread > 0 {
-		doubts = append(doubts, fmt.Sprintf("%s of the ledger could not be read", Count(int(b.Ledger.Unread), "line", "lines")))
-	}
-	if b.Confirmed > 0 {
-		well = append(well, Count(int(b.Confirmed), "confirmation", "confirmations")+" from "+b.Oldest)
-	}
-	if len(b.Unjudged) > 0 {
-		doubts = append(doubts, "no list of words for "+strings.Join(b.Unjudged, ", ")+": what such a page claims was not looked at")
-	}
-	var not []string
-	for _, x := range []struct {
-		judged bool
-		what   string
-	}{{b.Pictures, "pictures"}, {b.Links, "links"}} {
-		if !x.judged {
-			not = append(not, x.what)
-		}
-	}
-	if len(not) > 0 {
-		well = append(well, "no "+strings.Join(not, ", no "))
-	}
-	return well, doubts
-}
-
 // basis writes what the verdicts rest on: a line when all is well.
 func (p *printer) basis(r *check.Result) {
 	well, doubts := basisOf(r)
@@ -141,10 +96,8 @@ func (p *printer) basis(r *check.Result) {
 	for _, d := range doubts {
 		p.block(2, "but      ", styleImpact[rulebook.Rejected], d, nil)
 	}
-	for _, s := range r.Stores {
-		if n := s.Next; n != nil && n.Grave+n.Open > 0 {
-			p.block(2, "then     ", styleDim, fmt.Sprintf("for the %s in the %s still to do: %s", n.Name, storeOnly(s), nextCounts(n)), styleDim)
-		}
+	for _, what := range nextOf(r) {
+		p.block(2, "then     ", styleDim, what, styleDim)
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/tables"
 	"regola.example/regola/internal/ledgerfile"
@@ -21,6 +22,18 @@ func (r *Runner) basis(res *check.Result, pairs []check.Pair, d *dossier.Dossier
 	}
 	b.Age(editions, res.Day)
 	b.Confirms(res.Stores)
+	b.Packages, b.First = []check.PackageBasis{}, []string{}
+	for i, p := range pairs {
+		pkg := p.Submission.Pkg
+		if pkg == nil {
+			continue
+		}
+		x := check.PackageBasis{Store: res.Stores[i].ID, File: res.Stores[i].Package, Version: pkg.Version(), Build: pkg.Build()}
+		if h := p.Submission.History; h != nil && h.Sent != nil {
+			x.Sent = h.Sent.String()
+		}
+		b.Packages = append(b.Packages, x)
+	}
 	if d == nil {
 		return b, nil
 	}
@@ -50,6 +63,9 @@ func (r *Runner) basis(res *check.Result, pairs []check.Pair, d *dossier.Dossier
 		}
 	}
 	for _, p := range pairs {
+		if s := p.Submission; s.Channel == ledger.Public && !s.Further && s.Release != nil && s.Release.First != nil && *s.Release.First {
+			b.First = append(b.First, p.Judge.Store.Name)
+		}
 		b.Pictures = b.Pictures || p.Submission.Pictures != nil
 		b.Backend = b.Backend || p.Submission.Backend != nil && p.Submission.Backend.Given
 	}

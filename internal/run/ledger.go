@@ -26,24 +26,38 @@ func remember(ctx context.Context, pairs []check.Pair, d *dossier.Dossier) error
 	if err != nil {
 		return err
 	}
-	for _, p := range pairs {
-		if l == nil {
+	if l == nil {
+		for _, p := range pairs {
 			p.Submission.Remember(nil, nil)
+		}
+		return nil
+	}
+	type line struct {
+		store string
+		ledger.Line
+	}
+	releases, digests := make([]*ledger.Release, len(pairs)), map[line][]string{}
+	for i, p := range pairs {
+		now := snapshot.Of(p.Submission, d.Root)
+		if releases[i] = now; p.Submission.Pkg == nil || !l.Sent(p.Judge.Store.ID, now.Build) {
 			continue
 		}
-		id := p.Judge.Store.ID
-		now := snapshot.Of(p.Submission, d.Root)
-		if pkg := p.Submission.Pkg; pkg != nil && l.Sent(id, now.Build) {
-			if info, err := os.Stat(pkg.File); err == nil && info.Mode().IsRegular() {
-				if now.Digest, err = safeopen.SHA256(ctx, pkg.File); err != nil && ctx.Err() != nil {
-					return ctx.Err()
-				} else if err != nil {
-					return safeopen.Problem(pkg.File, err, "check the path")
-				}
+		file := p.Submission.Pkg.File
+		if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() {
+			if now.Digest, err = safeopen.SHA256(ctx, file); err != nil && ctx.Err() != nil {
+				return ctx.Err()
+			} else if err != nil {
+				return safeopen.Problem(file, err, "check the path")
 			}
 		}
-		// The very package that was sent is this release itself: what came before it counts.
-		last := l.Previous(id, now.Line(), func(r *ledger.Release) bool { return now.Digest != "" && r.Digest == now.Digest })
+		at := line{p.Judge.Store.ID, now.Line()}
+		digests[at] = append(digests[at], now.Digest)
+	}
+	for i, p := range pairs {
+		id, now := p.Judge.Store.ID, releases[i]
+		now.Beside = digests[line{id, now.Line()}]
+		// The very packages that were sent are this release itself: what came before it counts.
+		last := l.Previous(id, now.Line(), now.Is)
 		p.Submission.Remember(last, l.Of(id, now, last))
 	}
 	return nil

@@ -11,6 +11,7 @@ import (
 	"maps"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 
@@ -430,12 +431,14 @@ type subject struct {
 	round   dossier.Round
 	pkg     *facts.Package // nil for none
 	all     []*submission.Artefact
+	nth     int // among the packages for the same kind of device, from 1
 	further bool
 	absent  string // why the package is not there
 }
 
-// subjects finds what is judged: for each store and round the packages that are meant, one
-// a kind of device, the one for phones first.
+// subjects finds what is judged: for each store and round the packages that are meant, the
+// one for phones first. A call gives one a kind of device; where a dossier lists several,
+// they share the devices among them.
 func (r *Runner) subjects(g *gathered, on *tables.Set) ([]*subject, error) {
 	pkgs, d := artifact.Join(g.pkgs), g.dossier
 	var out []*subject
@@ -446,13 +449,18 @@ func (r *Runner) subjects(g *gathered, on *tables.Set) ([]*subject, error) {
 				if !s.Takes(p.Platform(), p.Kind) || d != nil && !takesPackage(s, round, p, d) {
 					continue
 				}
+				nth := 1
 				for _, x := range mine {
-					if form := submission.FormOf(p, on); submission.FormOf(x.pkg, on) == form {
+					form := submission.FormOf(p, on)
+					if submission.FormOf(x.pkg, on) != form {
+						continue
+					}
+					if nth++; d == nil || !lists(d, round, s, p) || !lists(d, round, s, x.pkg) {
 						return nil, place.Problems{{At: place.Place{File: p.File},
 							What: fmt.Sprintf("a second package for the same store and the same kind of device (%s); %s is one already", form, x.pkg.File), Fix: "give one package a kind of device"}}
 					}
 				}
-				mine = append(mine, &subject{store: s, round: round, pkg: p})
+				mine = append(mine, &subject{store: s, round: round, pkg: p, nth: nth})
 			}
 			slices.SortStableFunc(mine, func(a, b *subject) int {
 				first := func(x *subject) int {
@@ -560,7 +568,7 @@ func (r *Runner) pair(ctx context.Context, g *gathered, on day.Day) ([]check.Pai
 		sub.Artefacts, sub.Further = x.all, x.further
 		fact.Stamp(sub.Artefacts, "artefacts", fact.NotRead)
 		p := check.Pair{Judge: g.judges[s.ID], Submission: sub, Memo: r.shared.memo(x.pkg), Absent: x.absent}
-		if p.Subject = submission.Subject(s.ID, x.round, sub.Form, x.further); p.Subject != s.ID {
+		if p.Subject = submission.Subject(s.ID, x.round, sub.Form, x.further, x.nth); p.Subject != s.ID {
 			p.Name = nameOf(s, x, sub)
 		}
 		pairs = append(pairs, p)
@@ -583,6 +591,9 @@ func nameOf(s *store.Store, x *subject, sub *submission.Submission) string {
 		if sub.Pkg == nil {
 			form = "a further package"
 		}
+		if x.nth > 1 {
+			form += " " + strconv.Itoa(x.nth)
+		}
 		name += ", " + form
 	}
 	return name
@@ -593,7 +604,13 @@ func nameOf(s *store.Store, x *subject, sub *submission.Submission) string {
 // its own.
 func takesPackage(s *store.Store, round dossier.Round, p *facts.Package, d *dossier.Dossier) bool {
 	files, named := d.PackagesOf(round, s.Blocks)
-	return !named || len(files) == 0 || slices.ContainsFunc(files, func(f *dossier.PackageFile) bool { return d.Path(f.Name) == p.File }) || !anyNames(d, p)
+	return !named || len(files) == 0 || lists(d, round, s, p) || !anyNames(d, p)
+}
+
+// lists tells whether a dossier names a package for a round in a store.
+func lists(d *dossier.Dossier, round dossier.Round, s *store.Store, p *facts.Package) bool {
+	files, _ := d.PackagesOf(round, s.Blocks)
+	return slices.ContainsFunc(files, func(f *dossier.PackageFile) bool { return d.Path(f.Name) == p.File })
 }
 
 // anyNames tells whether the dossier names this package at all.

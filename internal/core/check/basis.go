@@ -14,18 +14,30 @@ const MaxEditionAge = 120
 // Basis is what a verdict rests on beside the packages: what was looked at, how old it is,
 // and what nobody looked at.
 type Basis struct {
-	Dossier   bool        `json:"dossier" doc:"a dossier was judged, so that what it leaves open counts"`
-	Rules     string      `json:"rules" doc:"the day of the newest edition of the rules"`
-	Old       []string    `json:"old" doc:"files of rules whose edition is older than 120 days on the judged day"`
-	Ledger    LedgerBasis `json:"ledger" doc:"the history that the release was held against"`
-	Confirmed int64       `json:"confirmed" doc:"confirmations that count"`
-	Oldest    string      `json:"oldest" doc:"the day of the oldest of them; empty without any"`
-	Languages []string    `json:"languages" doc:"of the page, whose words were looked at"`
-	Unjudged  []string    `json:"unjudged" doc:"languages of the page for whose words no rule has a list"`
-	Pictures  bool        `json:"pictures" doc:"pictures of the page were judged"`
-	Links     bool        `json:"links" doc:"links were fetched"`
-	Backend   bool        `json:"backend" doc:"the app's backend was judged"`
-	Unread    int64       `json:"unread" doc:"rules that could not be judged because a part was not read"`
+	Dossier   bool           `json:"dossier" doc:"a dossier was judged, so that what it leaves open counts"`
+	Rules     string         `json:"rules" doc:"the day of the newest edition of the rules"`
+	Old       []string       `json:"old" doc:"files of rules whose edition is older than 120 days on the judged day"`
+	Ledger    LedgerBasis    `json:"ledger" doc:"the history that the release was held against"`
+	Packages  []PackageBasis `json:"packages" doc:"what was judged"`
+	First     []string       `json:"first" doc:"names of the stores in which it is the first public release"`
+	Confirmed int64          `json:"confirmed" doc:"confirmations that count"`
+	Oldest    string         `json:"oldest" doc:"the day of the oldest of them; empty without any"`
+	Languages []string       `json:"languages" doc:"of the page, whose words were looked at"`
+	Unjudged  []string       `json:"unjudged" doc:"languages of the page for whose words no rule has a list"`
+	Pictures  bool           `json:"pictures" doc:"pictures of the page were judged"`
+	Links     bool           `json:"links" doc:"links were fetched"`
+	Backend   bool           `json:"backend" doc:"the app's backend was judged"`
+	Unread    int64          `json:"unread" doc:"rules that could not be judged because a part was not read"`
+}
+
+// PackageBasis is a package that was judged.
+type PackageBasis struct {
+	Store   string `json:"store" doc:"for which: the store's id, or that with a channel and a kind of device"`
+	File    string `json:"file"`
+	Digest  string `json:"digest" doc:"SHA-256; empty where the call did not need it"`
+	Version string `json:"version"`
+	Build   string `json:"build" doc:"version code or build number"`
+	Sent    string `json:"sent" doc:"the day on which the ledger recorded this very package first; empty where it did not"`
 }
 
 // LedgerBasis is the ledger of a release.

@@ -532,6 +532,8 @@ func (p *Program) testExample(ex *rulebook.Example) error {
 		got = "true"
 	case len(v.Gaps) > 0:
 		got = "unknown"
+	case v.State == ToConfirm:
+		got = "asks"
 	}
 	if got != ex.Breaks {
 		detail := ""

@@ -324,24 +324,28 @@ func (r *Result) Fails(failOn string, strict bool) bool {
 		if o := s.Outcome(r.Partly()); strict && o != Passes && o != Partly {
 			return true
 		}
-		meant := !r.Partly() || slices.Contains(r.Stages, PackageStage) // the package belongs to what is judged
-		if r.Basis != nil && r.Basis.Dossier && failOn != Never && s.openFails(failOn, s.Absent == "" || meant) {
+		if slices.ContainsFunc(s.Verdicts, func(v *Verdict) bool { return r.OpenFails(s, v, failOn) }) {
 			return true
 		}
-		if s.Absent != "" && failOn != Never && meant {
+		if s.Absent != "" && failOn != Never && r.packageMeant() {
 			return true
 		}
 	}
 	return Grave(r.Worst(), failOn)
 }
 
-// openFails tells whether a rule is open whose breach would fail the release; unread says
-// whether those count that could not be read.
-func (s *Store) openFails(failOn string, unread bool) bool {
-	return slices.ContainsFunc(s.Verdicts, func(v *Verdict) bool {
-		open := v.State == ToAnswer || v.State == ToConfirm || v.State == NotRead && unread
-		return open && Grave(cmp.Or(v.Rule.Fixed(), rulebook.Blocked), failOn)
-	})
+// packageMeant tells whether the package belongs to what is judged.
+func (r *Result) packageMeant() bool { return !r.Partly() || slices.Contains(r.Stages, PackageStage) }
+
+// OpenFails tells whether a rule is open whose breach would fail the release: where a
+// dossier is judged, what it leaves open counts as the breach would. What could not be read
+// of a package that is not there counts where the package is judged.
+func (r *Result) OpenFails(s *Store, v *Verdict, failOn string) bool {
+	if r.Basis == nil || !r.Basis.Dossier || failOn == Never {
+		return false
+	}
+	open := v.State == ToAnswer || v.State == ToConfirm || v.State == NotRead && (s.Absent == "" || r.packageMeant())
+	return open && Grave(cmp.Or(v.Rule.Fixed(), rulebook.Blocked), failOn)
 }
 
 // PackageStage is the stage whose rules look at the package above all.

@@ -405,7 +405,7 @@ type Release struct {
 	fact.Mark `json:"-"`
 	Version   string   `json:"version" doc:"the version that people see"`
 	First     *bool    `json:"first" doc:"whether the app was never released in this store"`
-	Channel   string   `json:"channel" enum:"public|open-test|invited-test|team-test" doc:"to whom the release goes: everybody, an open test, an invited test, or the own team; everybody when it is left out" read:"submission"`
+	Channel   string   `json:"channel" enum:"public|open-test|invited-test|team-test" hint:"apps without a place in the search, for one company, or for orders ahead, are judged as public" doc:"to whom the release goes: everybody, an open test, an invited test, or the own team; everybody when it is left out" read:"submission"`
 	Countries []string `json:"countries" seen:"release.countries countries" like:"^(-?[A-Z]{2,8}|all)$" hint:"two capital letters such as IT, a group such as EU, all, or an exception such as -CN" doc:"the countries in which it is offered: two letters each such as IT, groups such as EU, or all; -CN leaves one out"`
 	Share     string   `json:"share" free:"yes" like:"^[0-9]{1,3}([.][0-9]+)?%$" hint:"a share of the users such as 20%" doc:"the share of the users that gets it first, such as 20%"`
 	Testing   Testing  `json:"testing" doc:"the round before the release"`

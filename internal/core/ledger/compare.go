@@ -14,6 +14,9 @@ func Compare(old, now *Release) *Change {
 	c.single("id", old.ID, now.ID)
 	c.single("version", old.Version, now.Version)
 	c.single("build", old.Build, now.Build)
+	if old.Channel != "" && now.Channel != "" { // a package by itself goes nowhere
+		c.single("channel", old.Line().Channel, now.Line().Channel)
+	}
 	c.lists("permission", old.Permissions, now.Permissions)
 	c.lists("third-party code", old.SDKs, now.SDKs)
 	c.lists("kind of data implied", old.Implied, now.Implied)

@@ -165,5 +165,11 @@ func (l *Ledger) fold(h *History, store string, now *Release, t *trail, add func
 	}
 }
 
-// samePackage tells whether two releases are the same package.
-func samePackage(a, b *Release) bool { return b != nil && a.Digest != "" && a.Digest == b.Digest }
+// samePackage tells whether a release of the ledger is the package that is judged, or one
+// of those that go out with it.
+func samePackage(a, now *Release) bool { return now != nil && now.Is(a) }
+
+// Is tells whether an older release is this package, or one of those that go out with it.
+func (r *Release) Is(old *Release) bool {
+	return old.Digest != "" && (old.Digest == r.Digest || slices.Contains(r.Beside, old.Digest))
+}

@@ -95,6 +95,7 @@ type Release struct {
 	Pictures    map[string]string `json:"pictures"` // digests, by path
 	Sizes       map[string]int64  `json:"sizes"`    // bytes, by kind; "package" for the whole
 	Digest      string            `json:"digest"`   // SHA-256 of the package
+	Beside      []string          `json:"-"`        // digests of the packages of the same release for the same kind of device
 	Broken      []string          `json:"broken"`   // rules that were broken
 }
 
@@ -225,6 +226,8 @@ type History struct {
 	Builds    []string `json:"builds"`   // that were sent, of all channels
 	Public    []string `json:"public"`   // of these, those that everybody got
 	Versions  []string `json:"versions"` // that were sent
+	Share     string   `json:"share"`    // of the users, to whom this very package went on this line last; empty for a new one
+	Sent      *day.Day `json:"sent"`     // when this very package was recorded first; nil for a new one
 	Closed    []string `json:"closed"`   // that were accepted for everybody: no further build of them is taken
 	Highest   string   `json:"highest"`  // version that everybody got on this kind of device; empty for none
 	// HighestCode is the highest number of a build that everybody got on this kind of
@@ -309,8 +312,16 @@ func (l *Ledger) Of(store string, now, last *Release) *History {
 			}
 			// The very package that was sent is not sent anew: a rejection for the page's
 			// sake leaves it where it is.
-			if now == nil || e.Release.Digest == "" || e.Release.Digest != now.Digest {
+			switch {
+			case !samePackage(e.Release, now):
 				add(&h.Builds, e.Build)
+			case e.Release.Digest == now.Digest:
+				if h.Sent == nil {
+					h.Sent = &e.On
+				}
+				if e.Release.Line() == now.Line() {
+					h.Share = e.Release.Share
+				}
 			}
 			add(&h.Versions, e.Version)
 			if e.Release.Line().Channel == Public {

@@ -159,7 +159,7 @@ type Example struct {
 	fact.Mark `json:"-"`
 	Given     submission.Submission `json:"given"`
 	On        *day.Day              `json:"on"`
-	Breaks    string                `json:"breaks" need:"true, false, or unknown when it cannot be judged" enum:"true|false|unknown"`
+	Breaks    string                `json:"breaks" need:"true, false, asks where a person must confirm it, or unknown when it cannot be judged" enum:"true|false|asks|unknown"`
 	Says      string                `json:"says"` // what the finding must say
 }
 
@@ -324,10 +324,10 @@ func (r *Rule) form(seen map[string]bool, examples bool) (ps place.Problems) {
 	case judges && r.Say.Src == "":
 		fail("id", "it does not say what was found", "add say:")
 	}
-	if judges && examples {
+	if (judges || r.Ask.Src != "" && r.When.Src != "") && examples {
 		var broken, kept bool
 		for _, e := range r.Examples {
-			broken, kept = broken || e.Breaks == "true" || r.Duty != nil && e.Breaks == "unknown", kept || e.Breaks == "false"
+			broken, kept = broken || e.Breaks == "true" || e.Breaks == "asks" || r.Duty != nil && e.Breaks == "unknown", kept || e.Breaks == "false"
 		}
 		if !broken || !kept {
 			fail("id", "it needs an example that breaks it and one that does not", "add both under examples:")

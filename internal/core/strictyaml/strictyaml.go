@@ -8,7 +8,7 @@
 //	need:"…"  the key must be present; the text says what it is for
 //	enum:"a|b" the allowed strings
 //	like:"RE"  a regular expression that a string must match
-//	hint:"…"   said when like fails: the expected form in words
+//	hint:"…"   said when like or enum fails: the expected form in words
 //	rest:"…"   a map that takes the keys which Options allows beside the fields
 //	most:"N"   how many items a list may have
 //	words:"…"  a vocabulary: the strings, or the keys of a map, are its words
@@ -119,7 +119,23 @@ func Parse(file string, data []byte) (*Document, place.Problems) {
 	if p := secondDocument(file, dec); p != nil {
 		ps = append(ps, p)
 	}
-	return &Document{File: file, root: doc.Content[0]}, ps
+	out := &Document{File: file, root: doc.Content[0]}
+	out.Walk(bareKey)
+	return out, ps
+}
+
+// bareKey mends a key without a value at the end of a list in braces, {a: 1, b:}, which the
+// YAML package takes for the text "b:" (YAML 1.2, section 7.4.2: the colon ends a key there).
+func bareKey(n *yaml.Node) {
+	if n.Kind != yaml.MappingNode || n.Style&yaml.FlowStyle == 0 {
+		return
+	}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		key, val := n.Content[i], n.Content[i+1]
+		if name, cut := strings.CutSuffix(key.Value, ":"); cut && key.Style == 0 && val.Tag == "!!null" && val.Value == "" {
+			key.Value = name
+		}
+	}
 }
 
 // Walk calls f with every node, so that a kind of document may have a short
@@ -490,6 +506,9 @@ func (d *Decoder) text(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 			fix := "write one of: " + strings.Join(allowed, ", ")
 			if near := didyoumean.Nearest(n.Value, allowed); near != "" {
 				fix = "did you mean \"" + near + "\"? The choices are: " + strings.Join(allowed, ", ")
+			}
+			if hint := tag.Get("hint"); hint != "" {
+				fix += "; " + hint
 			}
 			d.Fail(n, fix, "%s is not a choice here", quote(n.Value))
 			return

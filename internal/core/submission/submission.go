@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"reflect"
 	"slices"
+	"strconv"
 	"strings"
 
 	"regola.example/regola/internal/core/backend"
@@ -136,13 +137,17 @@ func FormOf(p *facts.Package, t *tables.Set) string {
 }
 
 // Subject names what is judged among all that one call judges: the store, and what sets it
-// apart from the release for phones, such as android/watch or ios/invited-test.
-func Subject(store string, r dossier.Round, form string, further bool) string {
+// apart from the release for phones, such as android/watch or ios/invited-test. nth counts
+// the packages for one kind of device.
+func Subject(store string, r dossier.Round, form string, further bool, nth int) string {
 	if r.Test != nil {
 		store += "/" + r.Channel
 	}
 	if further {
 		store += "/" + form
+		if nth > 1 {
+			store += "-" + strconv.Itoa(nth)
+		}
 	}
 	return store
 }

@@ -21,6 +21,7 @@ type List struct {
 	Count     int64     `json:"count"`   // different addresses that are sound
 	Dated     bool      `json:"dated"`   // it says of somebody when they joined
 	Members   []*Member `json:"members"` // those whose first day is known
+	Heading   string    `json:"heading"` // the first line, where it names columns; empty otherwise
 	Faults    []*Fault  `json:"faults"`
 }
 
@@ -89,7 +90,9 @@ func Parse(file, text string) *List {
 		}
 		switch parsed, err := mail.ParseAddress(address); {
 		case address == "" && l.Count == 0 && len(first) == 0 && i == 0:
-			continue // the head of a table
+			l.Heading = short(line)
+			fact.Put(l, &l.Heading, place.Place{File: file, Line: 1, Column: 1})
+			continue
 		case address == "":
 			fault(i+1, "there is no address in %q", short(line))
 		case err != nil || !strings.Contains(domain(parsed.Address), "."):

@@ -263,8 +263,20 @@ property list), or behaviour.`,
 	return c
 }
 
+// objected is the last decision of a store that gave reasons, of a version where one is
+// named; nil for none.
+func objected(l *ledger.Ledger, store, version string) *ledger.Event {
+	for _, x := range slices.Backward(l.Events) {
+		if x.Store == store && x.Event == ledger.Decided && ledger.Reasoned(x.Decision) && (version == "" || x.Version == version) {
+			return x
+		}
+	}
+	return nil
+}
+
 func (e *env) ledgerReply() *cobra.Command {
 	var on, folder, id, version string
+	var keeps bool
 	c := &cobra.Command{
 		Use:     "reply TEXT",
 		Short:   "Record what you answered, or changed, after a rejection",
@@ -284,8 +296,16 @@ func (e *env) ledgerReply() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			x := &ledger.Event{Event: ledger.Replied, On: on, Store: id, Text: text[0]}
-			if err = follow(c.Context(), job, x, version, nil); err == nil {
+			x := &ledger.Event{Event: ledger.Replied, On: on, Store: id, Text: text[0], Keeps: keeps}
+			err = ledgerfile.Append(c.Context(), job.Dossier, func(l *ledger.Ledger) ([]*ledger.Event, error) {
+				was := objected(l, id, version)
+				if was == nil {
+					return nil, usageError("the store objected to nothing that this would answer", `record what it wrote first: "regola ledger decide rejected --about … --said …"`)
+				}
+				x.Version, x.Build, x.Channel = was.Version, was.Build, was.Channel
+				return []*ledger.Event{x}, nil
+			})
+			if err == nil {
 				fmt.Fprintf(e.out, "%s %s (%s): your answer is recorded.\n", e.storeName(id), x.Version, x.Build)
 			}
 			return err
@@ -293,7 +313,8 @@ func (e *env) ledgerReply() *cobra.Command {
 	}
 	fl := c.Flags()
 	fl.StringVar(&id, "store", "", "the `STORE` that you answered: "+strings.Join(e.storeIDs(), ", "))
-	fl.StringVar(&version, "version", "", "the `VERSION` that it was about (the last one by default)")
+	fl.StringVar(&version, "version", "", "the `VERSION` that it was about (the last one that was objected to by default)")
+	fl.BoolVar(&keeps, "keeps", false, "what was objected to stays as it is, and the text says why")
 	fl.StringVar(&on, "on", "", "the `DAY` of the answer (today by default)")
 	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))

@@ -43,6 +43,11 @@ func basisOf(r *check.Result) (well, doubts []string) {
 	if b.Confirmed > 0 {
 		well = append(well, Count(int(b.Confirmed), "confirmation", "confirmations")+" from "+b.Oldest)
 	}
+	for _, x := range b.Packages {
+		if x.Other != "" {
+			doubts = append(doubts, fmt.Sprintf("%s is version %s, and %s is to be released", filepath.Base(x.File), x.Version, x.Other))
+		}
+	}
 	if len(b.Unjudged) > 0 {
 		doubts = append(doubts, "no list of words for "+strings.Join(b.Unjudged, ", ")+": what such a page claims was not looked at")
 	}

@@ -41,7 +41,7 @@ type DifferenceItem struct {
 func NewChangesDocument(old, now *view.Side, all []*view.Compared, set *tables.Set) *ChangesDocument {
 	d := &ChangesDocument{Regola: FormatNumber, Old: old.Name, New: now.Name, Stores: []StoreChanges{}}
 	for _, c := range all {
-		s := StoreChanges{Store: c.Store.ID, Name: c.Store.Name, Changes: []DifferenceItem{}}
+		s := StoreChanges{Store: c.Store.ID, Name: c.Name, Changes: []DifferenceItem{}}
 		put := func(how string, list []*ledger.Difference) {
 			for _, x := range list {
 				item := DifferenceItem{How: how, Kind: x.Kind, What: x.What, From: x.From, To: x.To}

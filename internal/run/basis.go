@@ -10,6 +10,7 @@ import (
 	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/tables"
+	"regola.example/regola/internal/core/textual"
 	"regola.example/regola/internal/ledgerfile"
 )
 
@@ -29,6 +30,9 @@ func (r *Runner) basis(res *check.Result, pairs []check.Pair, d *dossier.Dossier
 			continue
 		}
 		x := check.PackageBasis{Store: res.Stores[i].ID, File: res.Stores[i].Package, Version: pkg.Version(), Build: pkg.Build()}
+		if r := p.Submission.Release; r != nil && r.Version != "" && x.Version != "" && textual.CompareVersions(r.Version, x.Version) != 0 {
+			x.Other = r.Version
+		}
 		if h := p.Submission.History; h != nil && h.Sent != nil {
 			x.Sent = h.Sent.String()
 		}

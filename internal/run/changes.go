@@ -1,11 +1,14 @@
 package run
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"regola.example/regola/internal/core/artifact"
@@ -37,10 +40,10 @@ func (r *Runner) Side(ctx context.Context, name, ledgerFolder string) (*view.Sid
 			return nil, err
 		}
 		if l != nil {
-			s := &view.Side{Name: name, Releases: map[string]*ledger.Release{}, Page: true, Package: true}
+			s := &view.Side{Name: name, Releases: map[string]*ledger.Release{}, Page: true}
 			for _, e := range l.Events {
 				if e.Event == ledger.Released && (e.Version == name || e.Build == name) {
-					s.Releases[e.Store] = e.Release
+					s.Releases[sideKey(e.Store, e.Release)] = e.Release
 				}
 			}
 			if len(s.Releases) > 0 {
@@ -67,11 +70,12 @@ func (r *Runner) packageSide(ctx context.Context, name, folder string) (*view.Si
 			}
 		}
 	}
-	s := &view.Side{Name: name, Releases: map[string]*ledger.Release{}, Package: true}
+	s := &view.Side{Name: name, Releases: map[string]*ledger.Release{}}
 	for _, p := range pkgs {
 		for _, st := range r.stores {
 			if st.Takes(p.Platform(), p.Kind) {
-				s.Releases[st.ID] = snapshot.Of(submission.New(submission.Sources{Store: st, Package: p, Tables: set.On(r.opt.Day)}), "")
+				x := snapshot.Of(submission.New(submission.Sources{Store: st, Package: p, Tables: set.On(r.opt.Day)}), "")
+				s.Releases[sideKey(st.ID, x)] = x
 			}
 		}
 	}
@@ -81,40 +85,39 @@ func (r *Runner) packageSide(ctx context.Context, name, folder string) (*view.Si
 	return s, nil
 }
 
-// dossierSide reads a dossier without its packages: what the page and the answers say.
+// dossierSide reads a dossier with the packages that it names, as far as they are there.
 func (r *Runner) dossierSide(ctx context.Context, name, folder string) (*view.Side, error) {
-	d, problems := r.Dossier(folder)
-	if d == nil {
-		return nil, problems
+	g, err := r.gather(ctx, Job{Dossier: folder})
+	var problems place.Problems
+	if d, _ := r.Dossier(folder); errors.As(err, &problems) && d != nil && !slices.ContainsFunc(problems, func(p *place.Problem) bool { return !d.NamesPackage(p.At) }) {
+		g, err = r.gather(ctx, Job{Dossier: folder, Bare: true}) // which package is meant does not matter to the page
 	}
-	for _, p := range problems {
-		if !d.NamesPackage(p.At) { // which package is meant does not matter here
-			return nil, problems
-		}
-	}
-	_, set, err := r.prepare(d)
 	if err != nil {
 		return nil, err
 	}
-	lib, err := r.scan(ctx, d)
+	pairs, err := r.pair(ctx, g, r.opt.Day)
 	if err != nil {
-		var one *place.Problem
-		if errors.As(err, &one) {
-			return nil, place.Problems{one}
-		}
 		return nil, err
 	}
 	s := &view.Side{Name: name, Releases: map[string]*ledger.Release{}, Page: true}
-	for _, st := range r.stores {
-		src := submission.Sources{Store: st, Dossier: d, Tables: set.On(r.opt.Day)}
-		if lib != nil {
-			src.Pictures = lib.Gallery(st.ID, st.Blocks, d.App.DefaultLocale)
+	for _, p := range pairs {
+		x, st := snapshot.Of(p.Submission, g.dossier.Root), p.Judge.Store
+		if p.Submission.Pkg == nil {
+			x.ID, _, _ = g.dossier.App.IDs.For(st.Blocks)
 		}
-		x := snapshot.Of(submission.New(src), d.Root)
-		x.ID, _, _ = d.App.IDs.For(st.Blocks)
-		s.Releases[st.ID] = x
+		if key := sideKey(st.ID, x); s.Releases[key] == nil { // what is public comes first
+			s.Releases[key] = x
+		}
 	}
 	return s, nil
+}
+
+// sideKey tells one package of a release from another: by the store and the kind of device.
+func sideKey(store string, r *ledger.Release) string {
+	if form := r.Line().Form; form != ledger.Phone {
+		return store + "/" + form
+	}
+	return store
 }
 
 // revisionSide reads a dossier as git has it in a revision. The files are written to a
@@ -164,22 +167,60 @@ func (r *Runner) revisionSide(ctx context.Context, name, rev, folder string) (*v
 // know is left out.
 func (r *Runner) Compare(old, now *view.Side) (out []*view.Compared) {
 	for _, st := range r.stores {
-		a, b := old.Releases[st.ID], now.Releases[st.ID]
-		if a == nil || b == nil {
+		if !has(old, st.ID) || !has(now, st.ID) {
 			continue
 		}
-		x, y := *a, *b
-		if !old.Page || !now.Page {
-			for _, s := range []*ledger.Release{&x, &y} {
-				s.Texts, s.Pictures, s.Answers, s.Data, s.Countries, s.Price, s.Products, s.Channel, s.Share = nil, nil, nil, nil, nil, "", nil, "", ""
+		keys := map[string]bool{}
+		for _, side := range []*view.Side{old, now} {
+			for key := range side.Releases {
+				keys[key] = keys[key] || key == st.ID || strings.HasPrefix(key, st.ID+"/")
 			}
 		}
-		if !old.Package || !now.Package {
-			for _, s := range []*ledger.Release{&x, &y} {
-				*s = ledger.Release{ID: s.ID, Version: s.Version, Texts: s.Texts, Pictures: s.Pictures, Answers: s.Answers, Data: s.Data, Countries: s.Countries, Price: s.Price, Products: s.Products, Channel: s.Channel, Share: s.Share}
+		for _, key := range slices.Sorted(maps.Keys(keys)) {
+			if !keys[key] {
+				continue
 			}
+			c := &view.Compared{Store: st, Name: st.Name, Old: old.Releases[key], New: now.Releases[key]}
+			_, form, further := strings.Cut(key, "/")
+			if further {
+				c.Name += ", " + form
+			}
+			switch {
+			case c.Old != nil && c.New != nil:
+				c.Change = compare(old, now, c.Old, c.New)
+			case c.New != nil:
+				c.Change = &ledger.Change{Added: []*ledger.Difference{{Kind: "package", What: "for " + cmp.Or(form, ledger.Phone), To: c.New.Version}}}
+			default:
+				c.Change = &ledger.Change{Removed: []*ledger.Difference{{Kind: "package", What: "for " + cmp.Or(form, ledger.Phone), From: c.Old.Version}}}
+			}
+			out = append(out, c)
 		}
-		out = append(out, &view.Compared{Store: st, Old: a, New: b, Change: ledger.Compare(&x, &y)})
 	}
 	return out
+}
+
+// has tells whether a side has anything for a store.
+func has(s *view.Side, store string) bool {
+	for key := range s.Releases {
+		if key == store || strings.HasPrefix(key, store+"/") {
+			return true
+		}
+	}
+	return false
+}
+
+// compare holds two releases against each other. What only one side can know is left out.
+func compare(old, now *view.Side, a, b *ledger.Release) *ledger.Change {
+	x, y := *a, *b
+	if !old.Page || !now.Page {
+		for _, s := range []*ledger.Release{&x, &y} {
+			s.Texts, s.Pictures, s.Answers, s.Data, s.Countries, s.Price, s.Products, s.Channel, s.Share = nil, nil, nil, nil, nil, "", nil, "", ""
+		}
+	}
+	if len(a.Sizes) == 0 || len(b.Sizes) == 0 { // one has no package
+		for _, s := range []*ledger.Release{&x, &y} {
+			*s = ledger.Release{ID: s.ID, Version: s.Version, Texts: s.Texts, Pictures: s.Pictures, Answers: s.Answers, Data: s.Data, Countries: s.Countries, Price: s.Price, Products: s.Products, Channel: s.Channel, Share: s.Share}
+		}
+	}
+	return ledger.Compare(&x, &y)
 }

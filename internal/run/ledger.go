@@ -4,9 +4,12 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"strings"
 
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/safeopen"
@@ -59,6 +62,30 @@ func remember(ctx context.Context, pairs []check.Pair, d *dossier.Dossier) error
 		// The very packages that were sent are this release itself: what came before it counts.
 		last := l.Previous(id, now.Line(), now.Is)
 		p.Submission.Remember(last, l.Of(id, now, last))
+	}
+	return nil
+}
+
+// objections judges the rules that reviewers named as reasons: a release that changed is
+// not one in which the fault is mended.
+func objections(ctx context.Context, pairs []check.Pair, on day.Day) error {
+	for _, p := range pairs {
+		for _, r := range p.Submission.History.Rejections {
+			id, ok := strings.CutPrefix(r.About, "rule:")
+			if !ok {
+				continue
+			}
+			verdicts, err := p.Judge.Verdicts(ctx, p.Submission, check.Options{Day: on, Rules: []string{id}})
+			if err != nil {
+				return err
+			}
+			for _, v := range verdicts {
+				if r.Is = "the rule " + id + " is still broken"; len(v.Gaps) > 0 {
+					fact.Lose(r, &r.Unchanged, v.Gaps[0])
+				}
+				r.Unchanged = v.State == check.Broken || v.State == check.Waived
+			}
+		}
 	}
 	return nil
 }

@@ -57,6 +57,7 @@ type Job struct {
 	Packages []string // files or folders; in the place of those that the dossier names
 	Dossier  string   // folder; empty for none
 
+	Bare    bool              // judge no package, whatever the dossier names
 	Content map[string]string // answers on the content that are tried in the place of the dossier's
 }
 
@@ -277,7 +278,9 @@ func (r *Runner) gather(ctx context.Context, job Job) (*gathered, error) {
 	packages := job.Packages
 	if job.Dossier != "" {
 		d, problems = r.Dossier(job.Dossier)
-		if d != nil && len(packages) == 0 {
+		if job.Bare {
+			problems = slices.DeleteFunc(problems, func(p *place.Problem) bool { return d != nil && d.NamesPackage(p.At) })
+		} else if d != nil && len(packages) == 0 {
 			packages = r.named(d)
 		}
 		if d != nil && len(job.Content) > 0 {
@@ -334,6 +337,9 @@ func (r *Runner) judgeOn(ctx context.Context, g *gathered, on day.Day) (*check.R
 		if errors.As(err, &one) {
 			return nil, nil, place.Problems{one}
 		}
+		return nil, nil, err
+	}
+	if err := objections(ctx, pairs, on); err != nil {
 		return nil, nil, err
 	}
 	opt := r.opt.Options

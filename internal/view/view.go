@@ -31,15 +31,15 @@ type Milestone struct {
 // Side is one side of a comparison: a release for each store that it is for.
 type Side struct {
 	Name     string
-	Releases map[string]*ledger.Release // by store
+	Releases map[string]*ledger.Release // by store, and by kind of device where that is no phone: android, android/watch
 	Page     bool                       // it has texts, pictures and answers
-	Package  bool                       // it has what a package tells
 }
 
-// Compared is what differs for one store.
+// Compared is what differs for one store, and kind of device.
 type Compared struct {
 	Store    *store.Store
-	Old, New *ledger.Release
+	Name     string          // the store's, with the kind of device where that is no phone
+	Old, New *ledger.Release // nil where a side has no such package
 	Change   *ledger.Change
 }
 

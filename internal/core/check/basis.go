@@ -37,6 +37,7 @@ type PackageBasis struct {
 	Digest  string `json:"digest" doc:"SHA-256; empty where the call did not need it"`
 	Version string `json:"version"`
 	Build   string `json:"build" doc:"version code or build number"`
+	Other   string `json:"other" doc:"the version that the dossier releases, where the package has another"`
 	Sent    string `json:"sent" doc:"the day on which the ledger recorded this very package first; empty where it did not"`
 }
 

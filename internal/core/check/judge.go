@@ -29,6 +29,7 @@ func (j *Judge) Add(p *Program) { j.programs = append(j.programs, p) }
 type Options struct {
 	Day    day.Day
 	Stages []string // empty for all
+	Rules  []string // ids; empty for all
 }
 
 // Verdicts judges one submission: a verdict for every rule of the stages that
@@ -40,7 +41,7 @@ func (j *Judge) Verdicts(ctx context.Context, s *submission.Submission, o Option
 func (j *Judge) verdicts(ctx context.Context, pair Pair, o Options) ([]*Verdict, error) {
 	var programs []*Program
 	for _, p := range j.programs {
-		if len(o.Stages) > 0 && !slices.Contains(o.Stages, p.Rule.Stage) || pair.Submission.Further && !p.LooksAtPackage() {
+		if len(o.Stages) > 0 && !slices.Contains(o.Stages, p.Rule.Stage) || len(o.Rules) > 0 && !slices.Contains(o.Rules, p.Rule.ID) || pair.Submission.Further && !p.LooksAtPackage() {
 			continue
 		}
 		programs = append(programs, p)

@@ -27,6 +27,7 @@ func Compare(old, now *Release) *Change {
 	c.lists("extension", old.Extensions, now.Extensions)
 	c.lists("link", old.Schemes, now.Schemes)
 	c.lists("required feature", old.Features, now.Features)
+	c.known("module", old.Modules, now.Modules)
 	c.known("device family", old.Families, now.Families)
 	if old.Families != nil { // a release of an older program says nothing of either
 		c.lists("required capability", old.Needs, now.Needs)

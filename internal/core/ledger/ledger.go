@@ -46,6 +46,7 @@ type Event struct {
 	Until    *day.Day `json:"until,omitempty"`    // of a decision: the last day for what it asks
 	Reasons  []Reason `json:"reasons,omitempty"`  // of a rejection, a warning or a remark
 	Text     string   `json:"text,omitempty"`     // of a reply
+	Keeps    bool     `json:"keeps,omitempty"`    // of a reply: what was objected to stays as it is, and the text says why
 	Anyway   bool     `json:"anyway,omitempty"`   // of a release: it was recorded though its upload would be refused
 	Line     int      `json:"-"`
 }
@@ -82,6 +83,7 @@ type Release struct {
 	Extensions  []string          `json:"extensions"`   // points of the system that it extends
 	Languages   []string          `json:"languages"`    // of the package
 	Libraries   []string          `json:"libraries"`
+	Modules     []string          `json:"modules"`                // app clips, watch apps, features and packs of files beside the app
 	Families    []string          `json:"families,omitempty"`     // kinds of devices of an iOS app: phone, tablet
 	Needs       []string          `json:"capabilities,omitempty"` // capabilities that an iOS app requires
 	Links       map[string]string `json:"links,omitempty"`        // web pages, by key
@@ -253,6 +255,7 @@ type Rejection struct {
 	About     string   `json:"about"`
 	Said      string   `json:"said"`
 	Replied   bool     `json:"replied"`   // the team answered
+	Kept      bool     `json:"kept"`      // the team answered that it stays as it is, and why
 	Unchanged bool     `json:"unchanged"` // what it was about is as it was
 	Is        string   `json:"is"`        // what is unchanged, in words
 }
@@ -313,7 +316,7 @@ func (l *Ledger) Of(store string, now, last *Release) *History {
 			// The very package that was sent is not sent anew: a rejection for the page's
 			// sake leaves it where it is.
 			switch {
-			case !samePackage(e.Release, now):
+			case !samePackage(e.Release, now) || now.Version != "" && e.Version != now.Version: // its number was used for another version
 				add(&h.Builds, e.Build)
 			case e.Release.Digest == now.Digest:
 				if h.Sent == nil {
@@ -349,9 +352,11 @@ func (l *Ledger) Of(store string, now, last *Release) *History {
 				}
 				h.Rejections = append(h.Rejections, x)
 			}
-		case Replied:
+		case Replied: // to a decision, not to all that came before it
 			for _, r := range h.Rejections {
-				r.Replied = true
+				if r.key() == e.key() && (e.Channel == "" || r.Channel == e.Channel) {
+					r.Replied, r.Kept = true, r.Kept || e.Keeps
+				}
 			}
 		}
 	}
@@ -417,7 +422,7 @@ func same(about string, was, now *Release) (bool, string) {
 	equal := had && has && before == after
 	switch kind {
 	case "rule":
-		return slices.Contains(now.Broken, key), "the rule " + key + " is still broken"
+		return slices.Contains(now.Broken, key), "the rule " + key + " is still broken" // the driver runs it
 	case "answer":
 		return equal, "the answer " + key + " is still " + cmp.Or(after, "empty")
 	case "text":

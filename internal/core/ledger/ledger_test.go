@@ -195,7 +195,7 @@ func TestHistory(t *testing.T) {
 	events := []*ledger.Event{
 		released(t, "2026-08-01", old), released(t, "2026-08-03", next),
 		{Event: ledger.Decided, Decision: "rejected", On: on(t, "2026-08-04"), Store: "ios", Version: "1.3.1", Build: "1310", Reasons: []ledger.Reason{{About: "behaviour"}}},
-		{Event: ledger.Replied, On: on(t, "2026-08-05"), Store: "ios", Text: "It was the kiln."},
+		{Event: ledger.Replied, On: on(t, "2026-08-05"), Store: "ios", Version: "1.3.1", Build: "1310", Text: "It was the kiln."},
 	}
 	l := write(t, events...)
 	h := l.Of("ios", now, l.Last("ios"))
@@ -203,7 +203,16 @@ func TestHistory(t *testing.T) {
 	assert.Equal(t, []string{"1.3.0", "1.3.1"}, h.Versions)
 	assert.Equal(t, []string{"1300"}, h.Public)
 	assert.Equal(t, []string{"glaze"}, h.Products)
-	assert.True(t, h.Given && h.Rejections[0].Replied && h.Rejections[0].Unchanged)
+	assert.True(t, h.Given && h.Rejections[0].Replied && h.Rejections[0].Unchanged && !h.Rejections[0].Kept)
+	for build, is := range map[string][2]bool{"1310": {true, true}, "1309": {}} { // a reply to another decision is none to this one
+		x := *events[3]
+		x.Build, x.Keeps = build, true
+		r := write(t, events[0], events[1], events[2], &x).Of("ios", now, nil).Rejections[0]
+		assert.Equal(t, is, [2]bool{r.Replied, r.Kept}, build)
+	}
+	other := *now
+	other.Version = "1.4.0"
+	assert.Equal(t, []string{"1300", "1310"}, l.Of("ios", &other, nil).Builds, "its number was used, for another version")
 	now.Digest = "d2"
 	assert.Equal(t, []string{"1300", "1310"}, l.Of("ios", now, l.Last("ios")).Builds)
 	assert.True(t, l.Sent("ios", "1310"))

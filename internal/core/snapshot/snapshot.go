@@ -42,7 +42,7 @@ func Of(s *submission.Submission, root string) *ledger.Release {
 	if s.HasDossier {
 		fromDossier(r, s, root)
 	}
-	for _, list := range []*[]string{&r.Permissions, &r.Features, &r.Components, &r.Schemes, &r.Entitled, &r.Extensions, &r.Languages, &r.Libraries, &r.SDKs, &r.Implied, &r.Data, &r.Countries} {
+	for _, list := range []*[]string{&r.Permissions, &r.Features, &r.Components, &r.Modules, &r.Schemes, &r.Entitled, &r.Extensions, &r.Languages, &r.Libraries, &r.SDKs, &r.Implied, &r.Data, &r.Countries} {
 		slices.Sort(*list)
 		*list = slices.Compact(*list)
 	}
@@ -91,6 +91,12 @@ func android(r *ledger.Release, a *facts.Android) {
 	for _, l := range a.Native.Libraries {
 		r.Libraries = append(r.Libraries, l.ABI+"/"+l.Name)
 	}
+	r.Modules = []string{}
+	for _, m := range a.Bundle.Modules {
+		if m.Kind != "base" {
+			r.Modules = append(r.Modules, m.Kind+" "+m.Name)
+		}
+	}
 	for k, n := range a.Sizes.Parts {
 		r.Sizes[k] = n
 	}
@@ -131,7 +137,11 @@ func ios(r *ledger.Release, a *facts.IOS, p *facts.Package) {
 			}
 		}
 	}
+	r.Modules = []string{}
 	for _, n := range a.Nested {
+		if n.Kind == "app-clip" || n.Kind == "watch-app" {
+			r.Modules = append(r.Modules, n.Kind+" "+path.Base(n.Path))
+		}
 		if n.Info.Point != "" {
 			r.Extensions = append(r.Extensions, n.Info.Point)
 		}

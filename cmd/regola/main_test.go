@@ -10,6 +10,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -281,26 +282,50 @@ func TestPrivacyManifest(t *testing.T) {
 	assert.NoFileExists(t, widget+"2")
 }
 
+// TestExitStatus holds the table of docs/exit-status.md: a row for what was found, a column
+// for each call.
 func TestExitStatus(t *testing.T) {
-	dir := demo(t)
-	icon := []string{"check", "--on", on, "--stage", "graphics", "--alone", "faulty/build/terrafuoco.aab"}
-	for _, c := range []struct {
-		exit int
-		args []string
-	}{
-		{0, icon}, // a craft finding is a note
-		{1, append(icon, "--fail-on", "craft")},
-		{0, append(icon, "--fail-on", "warning")},
-		{1, []string{"check", "--on", on, "--strict", "--fail-on", "never", "faulty"}},
-		{0, []string{"check", "--on", on, "--fail-on", "never", "faulty"}},
-		{1, []string{"check", "--on", "2030-01-01", "--alone", "--rulebook", "rules.yaml", "sound/build/terrafuoco.aab"}},
-		{0, []string{"check", "--on", on, "--alone", "sound/build/terrafuoco.aab"}},
-		{2, []string{"check", "--on", "soon", "sound"}},
-	} {
-		require.NoError(t, os.WriteFile(filepath.Join(dir, "rules.yaml"), []byte(ownRules), 0o644))
-		_, stderr, exit := regola(t, dir, c.args...)
-		assert.Equal(t, c.exit, exit, "%v %s", c.args, stderr)
+	text, err := os.ReadFile("../../docs/exit-status.md")
+	require.NoError(t, err)
+	calls := [][]string{nil, {"--fail-on", "rejected"}, {"--strict"}, {"--fail-on", "never"}}
+	found := map[string][]string{ // what is changed in the sound dossier: old, new; or files to remove, or the call
+		"every rule holds":                             {},
+		"a craft finding":                              {"share: {android: 20%}", "share: 20%"},
+		"a rejected finding":                           {"user: reviewer@terrafuoco.example, ", ""},
+		"a blocked finding":                            {"privacy: https", "privacy: http"},
+		"to answer, and blocked without it":            {"  ads: false\n", ""},
+		"to confirm, and craft without it":             {"  - {what: app-links-served, version: 1.4.0, by: Ada Forni, on: 2026-11-20}\n", ""},
+		"the package is not there":                     {"build/terrafuoco.aab", "build/none.aab"},
+		"the package is not there, its stage left out": {"build/terrafuoco.aab", "build/none.aab"},
+		"a lone package, and questions":                {},
 	}
+	for _, line := range strings.Split(string(text), "\n") {
+		cells := strings.Split(strings.Trim(line, "| "), " | ")
+		change, known := found[cells[0]]
+		if !known {
+			continue
+		}
+		delete(found, cells[0])
+		t.Run(cells[0], func(t *testing.T) {
+			t.Parallel()
+			dir := filepath.Join(demo(t), "sound")
+			edit(t, filepath.Join(dir, "dossier.yaml"), change...)
+			args := []string{"check", "--on", on}
+			switch cells[0] {
+			case "the package is not there, its stage left out":
+				args = append(args, "--stage", "graphics,listing")
+			case "a lone package, and questions":
+				args = append(args, "--alone", "build/terrafuoco.aab")
+			}
+			for i, call := range calls {
+				out, stderr, exit := regola(t, dir, append(slices.Clone(args), call...)...)
+				assert.Equal(t, cells[i+1], fmt.Sprint(exit), "%v: %s%s", call, out, stderr)
+			}
+		})
+	}
+	assert.Empty(t, found, "rows that the page lacks")
+	_, _, exit := regola(t, ".", "check", "--on", "soon")
+	assert.Equal(t, 2, exit)
 }
 
 const ownRules = `

@@ -2,6 +2,7 @@ package dossier
 
 import (
 	"reflect"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -114,10 +115,14 @@ var byPath = sync.OnceValue(func() map[string]*Field {
 	return out
 })
 
+// position matches the place of an item in a list, as in answers.data[0].tracking.
+var position = regexp.MustCompile(`\[\d+\]`)
+
 // FieldAt is the field that a path names, in the dossier or as rules see it, or the one
 // to which a part of a value belongs, such as review.sign_in.password.given. It is nil
 // where the dossier holds nothing.
 func FieldAt(path string) *Field {
+	path = position.ReplaceAllString(path, "")
 	if f := byPath()[path]; f != nil {
 		return f
 	}
@@ -129,6 +134,7 @@ func FieldAt(path string) *Field {
 
 // Own is where the dossier holds what rules see at a path: app.ids for app.id.
 func Own(path string) string {
+	path = position.ReplaceAllString(path, "")
 	if f := byPath()[path]; f != nil {
 		return f.Path
 	}

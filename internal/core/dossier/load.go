@@ -57,8 +57,27 @@ func Load(folder string, stores []*store.Store, words map[string][]string) (*Dos
 	listing, ps := d.loadListings(ListingFolder, keys)
 	d.Listing, problems = listing, append(problems, ps...)
 	problems = append(problems, d.loadPages(keys)...)
+	d.follow()
 	fact.Inherit(d)
 	return d, problems
+}
+
+// follow answers what follows from other answers and is left open: where nobody signs in,
+// nobody comes with an account from elsewhere, and reviewers need none.
+func (d *Dossier) follow() {
+	a := &d.Answers.Accounts
+	if a.CreatedInApp == nil || *a.CreatedInApp || !fact.HasPlace(a, &a.Ways) || len(a.Ways) > 0 {
+		return
+	}
+	no, at := false, fact.PlaceOf(a, &a.Ways)
+	if a.Elsewhere == nil {
+		a.Elsewhere = &no
+		fact.Put(a, &a.Elsewhere, at)
+	}
+	if s := &d.Review.SignIn; s.Needed == nil {
+		s.Needed = &no
+		fact.Put(s, &s.Needed, at)
+	}
 }
 
 func read(file string) ([]byte, *place.Problem) {

@@ -269,7 +269,7 @@ type Accounts struct {
 	fact.Mark       `json:"-"`
 	CreatedInApp    *bool    `json:"created_in_app" doc:"whether people can make an account in the app"`
 	DeletionOffered *bool    `json:"deletion_offered" doc:"whether they can delete it in the app"`
-	Ways            []string `json:"ways" asked:"yes" words:"sign_in_ways" doc:"how people sign in; an empty list for no sign-in"`
+	Ways            []string `json:"ways" asked:"yes" words:"sign_in_ways" doc:"how people sign in; an empty list where nobody does, and then nothing more on it is asked"`
 	Elsewhere       *bool    `json:"elsewhere" doc:"whether people sign in with an account that they got elsewhere, such as from an employer"`
 	DataDeletion    string   `json:"data_deletion" asked:"yes" enum:"yes|no|automatic" doc:"whether people can have data deleted and keep the account: yes, no, or automatic within 90 days"`
 }

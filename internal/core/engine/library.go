@@ -134,6 +134,8 @@ func Functions() []Declared {
 			}))),
 		Declare("answered(value) bool", "true; not known where the value is not, so that a rule can ask for it", cel.Overload("answered_any", []*cel.Type{cel.DynType}, cel.BoolType,
 			cel.UnaryBinding(func(ref.Val) ref.Val { return types.True }))),
+		Declare("given(value) bool", "whether the value is known; never itself unknown, so that a rule can pass over what this store does not ask", cel.Overload("given_any", []*cel.Type{cel.DynType}, cel.BoolType,
+			cel.OverloadIsNonStrict(), cel.UnaryBinding(func(v ref.Val) ref.Val { return types.Bool(!types.IsUnknown(v)) }))),
 		Declare("day(timestamp) string", "a day in words: 31 August 2026", cel.Overload("day_timestamp", []*cel.Type{cel.TimestampType}, cel.StringType,
 			cel.UnaryBinding(func(v ref.Val) ref.Val { return types.String(day.Long(v.Value().(time.Time))) }))),
 		Declare("days(timestamp, timestamp) int", "calendar days from the first to the last, both counted", cel.Overload("days_timestamp_timestamp", []*cel.Type{cel.TimestampType, cel.TimestampType}, cel.IntType,

@@ -27,7 +27,7 @@ func openText(w io.Writer, look Style, call Call) Writer {
 			return Text(w, i.Result, look, i.Exit)
 		}}
 	}
-	t := &table{p: printer{w: w, look: look}, all: len(call.Names), outcomes: map[string]map[check.Outcome]int{}, rules: map[string]*often{}}
+	t := &table{p: printer{w: w, look: look}, all: len(call.Names), outcomes: map[string]map[check.Outcome]int{}, rules: map[string]*often{}, doubted: map[string]int{}}
 	for _, n := range call.Names {
 		t.width = max(t.width, uniseg.StringWidth(sanitize.Text(n)))
 	}
@@ -45,6 +45,9 @@ type table struct {
 	outcomes map[string]map[check.Outcome]int // by store
 	rules    map[string]*often
 	failed   []string
+	edition  string         // the newest of the rules
+	doubts   []string       // in the order in which they came up
+	doubted  map[string]int // items a doubt
 }
 
 // often counts in how many items a rule is broken.
@@ -79,6 +82,15 @@ func (t *table) Add(i *Item) error {
 			p.err = Text(p.w, i.Result, p.look, i.Exit)
 		}
 		p.line("")
+	}
+	_, doubts := basisOf(i.Result)
+	for _, d := range doubts {
+		if t.doubted[d]++; t.doubted[d] == 1 {
+			t.doubts = append(t.doubts, d)
+		}
+	}
+	if i.Result.Basis != nil {
+		t.edition = max(t.edition, i.Result.Basis.Rules)
 	}
 	parts := []string{}
 	for _, s := range i.Result.Stores {
@@ -157,6 +169,13 @@ func (t *table) Close() error {
 	}
 	if len(t.failed) > 0 {
 		p.line("  %s%d", pad("NOT JUDGED", 22), len(t.failed))
+	}
+	if t.edition != "" {
+		p.line("")
+		p.block(2, "rests on ", styleDim, "rules of "+t.edition, styleDim)
+	}
+	for _, d := range t.doubts {
+		p.block(2, "but      ", styleImpact[rulebook.Rejected], Count(t.doubted[d], "dossier", "dossiers")+": "+d, nil)
 	}
 	rules := slices.SortedFunc(maps.Values(t.rules), func(a, b *often) int {
 		return cmp.Or(b.items-a.items, gravity(a.impact)-gravity(b.impact), cmp.Compare(a.rule.ID, b.rule.ID))

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/sanitize"
@@ -165,7 +166,11 @@ func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []strin
 	p.line("")
 	p.line("%s", p.strong("BASIS"))
 	row("about", r.Basis.Topic)
-	row("checked", r.Basis.Checked.Long())
+	checked := r.Basis.Checked.Long()
+	if r.Basis.Checked.AddDate(0, 0, check.MaxEditionAge).Before(on.Time) {
+		checked += fmt.Sprintf(", more than %d days before %s: stores change something every month", check.MaxEditionAge, on.Long())
+	}
+	row("checked", checked)
 	sure := r.Basis.Confidence
 	switch sure {
 	case "medium":

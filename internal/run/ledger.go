@@ -70,7 +70,7 @@ func remember(ctx context.Context, pairs []check.Pair, d *dossier.Dossier) error
 // not one in which the fault is mended.
 func objections(ctx context.Context, pairs []check.Pair, on day.Day) error {
 	for _, p := range pairs {
-		for _, r := range p.Submission.History.Rejections {
+		for _, r := range p.Submission.History.Objections() {
 			id, ok := strings.CutPrefix(r.About, "rule:")
 			if !ok {
 				continue

@@ -345,7 +345,11 @@ func (r *Result) OpenFails(s *Store, v *Verdict, failOn string) bool {
 		return false
 	}
 	open := v.State == ToAnswer || v.State == ToConfirm || v.State == NotRead && (s.Absent == "" || r.packageMeant())
-	return open && Grave(cmp.Or(v.Rule.Fixed(), rulebook.Blocked), failOn)
+	impact := v.Rule.Fixed()
+	for _, d := range v.Duties {
+		impact = graver(impact, d.Impact)
+	}
+	return open && Grave(cmp.Or(impact, rulebook.Blocked), failOn)
 }
 
 // PackageStage is the stage whose rules look at the package above all.

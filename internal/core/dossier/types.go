@@ -339,6 +339,7 @@ type Regional struct {
 	ChinaGame   string   `json:"china_game" free:"yes" doc:"the number of a game's approval in mainland China"`
 	KoreaGame   string   `json:"korea_game" free:"yes" doc:"the number of a game's certificate in South Korea"`
 	GamblingIn  []string `json:"gambling_in" free:"yes" like:"^[A-Z]{2}$" hint:"two capital letters such as IT" doc:"the countries for which you hold a licence for gambling"`
+	Met         []string `json:"met" asked:"yes" words:"regional" doc:"what single countries ask of apps and this one meets, by the ids of \"regola tables regional\""`
 	FinanceIn   []string `json:"finance_in" free:"yes" like:"^[A-Z]{2}$" hint:"two capital letters such as IT" doc:"the countries for which you hold a licence for crypto-currency or loans"`
 }
 

@@ -36,7 +36,13 @@ func Compare(old, now *Release) *Change {
 	if old.Links != nil && now.Links != nil {
 		c.texts("web page", old.Links, now.Links)
 	}
+	if old.People != nil && now.People != nil {
+		c.texts("contact or note", old.People, now.People)
+	}
 	c.single("least system", old.MinLevel, now.MinLevel)
+	if old.Systems != nil && now.Systems != nil {
+		c.texts("least system of a bundle", old.Systems, now.Systems)
+	}
 	if old.TargetLevel != now.TargetLevel {
 		c.single("target level", number(old.TargetLevel), number(now.TargetLevel))
 	}

@@ -88,6 +88,8 @@ type Release struct {
 	Needs       []string          `json:"capabilities,omitempty"` // capabilities that an iOS app requires
 	Links       map[string]string `json:"links,omitempty"`        // web pages, by key
 	Category    []string          `json:"category,omitempty"`
+	Systems     map[string]string `json:"systems,omitempty"` // least system of each bundle of an iOS app, by its path
+	People      map[string]string `json:"people,omitempty"`  // digests of contacts and of what reviewers are told, by key
 	SDKs        []string          `json:"sdks"`
 	Implied     []string          `json:"implied"`  // kinds of data that third-party code takes
 	Data        []string          `json:"data"`     // kinds of data that were answered
@@ -241,13 +243,19 @@ type History struct {
 	Products    []string     `json:"products"` // ids that were ever sold
 	Faults      []*Fault     `json:"faults"`
 	Rejections  []*Rejection `json:"rejections"` // open ones: no later version was accepted
+	Warnings    []*Rejection `json:"warnings"`   // open ones, about what is out or was accepted all the same
 	Change      *Change      `json:"change"`     // from the last release to this one
 }
 
-// Rejection is a reason for which the store sent a version back, and which no later
-// acceptance settled.
+// Objections are the reasons of all open rejections, warnings and remarks.
+func (h *History) Objections() []*Rejection { return slices.Concat(h.Rejections, h.Warnings) }
+
+// Rejection is a reason for which the store sent a version back, warned about it or left a
+// remark, and which no later acceptance settled.
 type Rejection struct {
 	fact.Mark `json:"-"`
+	Decision  string   `json:"decision"` // rejected, warning or remark
+	Until     *day.Day `json:"until"`    // the last day for what a warning asks
 	Version   string   `json:"version"`
 	Build     string   `json:"build"`
 	Channel   string   `json:"channel"`
@@ -338,22 +346,30 @@ func (l *Ledger) Of(store string, now, last *Release) *History {
 			if e.Decision == "accepted" || e.Decision == "remark" {
 				// What came after the accepted release was not accepted with it, nor what
 				// goes to other people.
-				h.Rejections = slices.DeleteFunc(h.Rejections, func(r *Rejection) bool { return r.Channel == at && order[r.key()] <= order[e.key()] })
+				settled := func(r *Rejection) bool {
+					return r.Channel == at && (order[r.key()] < order[e.key()] || r.key() == e.key() && r.Decision == "rejected")
+				}
+				h.Rejections, h.Warnings = slices.DeleteFunc(h.Rejections, settled), slices.DeleteFunc(h.Warnings, settled)
 			}
-			if e.Decision != "rejected" {
+			to := &h.Rejections
+			switch e.Decision {
+			case "rejected":
+			case "warning", "remark":
+				to = &h.Warnings
+			default:
 				continue
 			}
 			was := sent[e.key()]
 			for _, r := range e.Reasons {
-				x := &Rejection{Version: e.Version, Build: e.Build, Channel: at, On: &e.On, About: r.About, Said: r.Said}
+				x := &Rejection{Decision: e.Decision, Version: e.Version, Build: e.Build, Channel: at, On: &e.On, Until: e.Until, About: r.About, Said: r.Said}
 				x.SetSelf(place.Place{File: l.File, Line: e.Line, Column: 1})
 				if was != nil && now != nil {
 					x.Unchanged, x.Is = same(r.About, was, now)
 				}
-				h.Rejections = append(h.Rejections, x)
+				*to = append(*to, x)
 			}
 		case Replied: // to a decision, not to all that came before it
-			for _, r := range h.Rejections {
+			for _, r := range h.Objections() {
 				if r.key() == e.key() && (e.Channel == "" || r.Channel == e.Channel) {
 					r.Replied, r.Kept = true, r.Kept || e.Keeps
 				}

@@ -137,8 +137,11 @@ func ios(r *ledger.Release, a *facts.IOS, p *facts.Package) {
 			}
 		}
 	}
-	r.Modules = []string{}
+	r.Modules, r.Systems = []string{}, map[string]string{}
 	for _, n := range a.Nested {
+		if n.Info.MinOS != "" && n.Kind != "framework" {
+			r.Systems[n.Path] = n.Info.MinOS
+		}
 		if n.Kind == "app-clip" || n.Kind == "watch-app" {
 			r.Modules = append(r.Modules, n.Kind+" "+path.Base(n.Path))
 		}
@@ -176,12 +179,11 @@ func fromDossier(r *ledger.Release, s *submission.Submission, root string) {
 	}
 	if l := s.Links; l != nil {
 		r.Links = map[string]string{}
-		v := reflect.ValueOf(l).Elem()
-		for i := range v.NumField() {
-			if name := fact.FieldName(v.Type().Field(i)); name != "" && v.Field(i).Kind() == reflect.String && v.Field(i).String() != "" {
-				r.Links[name] = v.Field(i).String()
-			}
-		}
+		eachText(l, func(key, text string) { r.Links[key] = text })
+	}
+	r.People = map[string]string{}
+	for prefix, part := range map[string]any{"contact.": s.Contact, "review.": s.Review, "review.contact.": contactOf(s.Review)} {
+		eachText(part, func(key, text string) { r.People[prefix+key] = digest(text) })
 	}
 	r.Products = map[string]string{}
 	for _, p := range s.Products {
@@ -275,4 +277,27 @@ func flatten(v reflect.Value, path string, out map[string]string) {
 func digest(s string) string {
 	sum := sha256.Sum256([]byte(s))
 	return hex.EncodeToString(sum[:8])
+}
+
+// contactOf is whom the reviewer may call; nil where nothing is said of the review.
+func contactOf(r *dossier.Review) *dossier.ReviewContact {
+	if r == nil {
+		return nil
+	}
+	return &r.Contact
+}
+
+// eachText visits the texts of a struct that are not empty, by their names; part is a
+// pointer, and may be nil.
+func eachText(part any, visit func(key, text string)) {
+	v := reflect.ValueOf(part)
+	if v.IsNil() {
+		return
+	}
+	v = v.Elem()
+	for i := range v.NumField() {
+		if name := fact.FieldName(v.Type().Field(i)); name != "" && v.Field(i).Kind() == reflect.String && v.Field(i).String() != "" {
+			visit(name, v.Field(i).String())
+		}
+	}
 }

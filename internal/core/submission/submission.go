@@ -334,7 +334,7 @@ func (s *Submission) Remember(previous *ledger.Release, h *ledger.History) {
 		fact.
 			// Without a package it is not known what of it changed.
 			Lose(s.History, &s.History.Change, *g)
-		for _, r := range s.History.Rejections {
+		for _, r := range s.History.Objections() {
 			if r.OfPackage() {
 				fact.Lose(r, &r.Unchanged, *g)
 			}

@@ -391,6 +391,15 @@ func (s *Set) Vocabulary(name string) []*Word {
 	if words := s.Words[name]; words != nil {
 		return words
 	}
+	if name == "regional" { // what a store asks; of what the law alone asks nobody wants an answer
+		var out []*Word
+		for _, r := range s.Regional {
+			if len(r.AskedBy) > 0 {
+				out = append(out, &Word{Word: r.ID, What: strings.Join(r.Countries, ", ") + ", " + r.For + ": " + r.What})
+			}
+		}
+		return out
+	}
 	f := fieldNamed(reflect.ValueOf(&s.Known).Elem(), name)
 	if !f.IsValid() || f.Kind() != reflect.Map {
 		return nil
@@ -419,7 +428,7 @@ func keysOf(m reflect.Value) map[string]bool {
 // Vocabularies are the lists of words that a dossier keeps to, by name.
 func (s *Set) Vocabularies() map[string][]string {
 	out := map[string][]string{"country_groups": slices.Sorted(maps.Keys(s.CountryGroups))}
-	for _, name := range append(slices.Collect(maps.Keys(s.Words)), "data_types", "restricted") {
+	for _, name := range append(slices.Collect(maps.Keys(s.Words)), "data_types", "restricted", "regional") {
 		for _, w := range s.Vocabulary(name) {
 			out[name] = append(out[name], w.Word)
 			if len(w.Values) > 0 {

@@ -389,12 +389,18 @@ type NotOffered struct {
 type Regional struct {
 	fact.Mark `json:"-"`
 	Dated
-	ID         string   `json:"id" need:"a word for it"`
-	Countries  []string `json:"countries" need:"their codes"`
-	For        string   `json:"for" need:"the apps that it concerns, in words"`
-	What       string   `json:"what" need:"what is asked"`
-	AskedBy    []string `json:"asked_by"` // the stores that ask about it; none where only the law does
-	Confidence string   `json:"confidence" enum:"high|medium|low"`
+	ID        string   `json:"id" need:"a word for it"`
+	Countries []string `json:"countries" need:"their codes"`
+	For       string   `json:"for" need:"the apps that it concerns, in words"`
+	What      string   `json:"what" need:"what is asked"`
+	AskedBy   []string `json:"asked_by"` // the stores that ask about it; none where only the law does
+	// Which apps it concerns, as far as answers tell; a part that is empty concerns all.
+	Kind       string `json:"kind" enum:"|app|game"`
+	Below      int64  `json:"below"`                                       // those whose audience begins below this age, in years; 0 for all
+	Sells      bool   `json:"sells"`                                       // those that cost money, or in which something is sold
+	Content    string `json:"content"`                                     // those that have this content, by the key of the questions on it
+	Impact     string `json:"impact" enum:"|blocked|rejected|reach|craft"` // what a store does without it; only where one asks
+	Confidence string `json:"confidence" enum:"high|medium|low"`
 }
 
 // Purpose is one purpose string of the iOS platform and the signs in a binary

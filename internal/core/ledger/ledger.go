@@ -226,9 +226,10 @@ func Encode(e *Event) ([]byte, error) {
 type History struct {
 	fact.Mark `json:"-"`
 	Recorded  bool     `json:"recorded"` // there is a ledger with a release in this store
+	Tested    bool     `json:"tested"`   // one of them went to testers
 	Given     bool     `json:"given"`    // it has one that this release follows: of the same channel, or of a wider one
 	Builds    []string `json:"builds"`   // that were sent, of all channels
-	Public    []string `json:"public"`   // of these, those that everybody got
+	Public    []string `json:"public"`   // of these, those that everybody got before
 	Versions  []string `json:"versions"` // that were sent
 	Share     string   `json:"share"`    // of the users, to whom this very package went on this line last; empty for a new one
 	Sent      *day.Day `json:"sent"`     // when this very package was recorded first; nil for a new one
@@ -335,7 +336,10 @@ func (l *Ledger) Of(store string, now, last *Release) *History {
 				}
 			}
 			add(&h.Versions, e.Version)
-			if e.Release.Line().Channel == Public {
+			switch {
+			case e.Release.Line().Channel != Public:
+				h.Tested = true
+			case !samePackage(e.Release, now):
 				add(&h.Public, e.Build)
 			}
 			for id := range e.Release.Products {

@@ -187,7 +187,7 @@ func (p *PackageFiles) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 // App says what the app is.
 type App struct {
 	fact.Mark     `json:"-"`
-	Name          string                 `json:"name" need:"the app's name" doc:"the app's name, for reports"`
+	Name          string                 `json:"name" need:"the app's name" doc:"the app's name, for reports" read:"check"`
 	Kind          string                 `json:"kind" enum:"app|game" doc:"app or game"`
 	DefaultLocale string                 `json:"default_locale" need:"the default language, such as en-GB" doc:"the default language, such as en-GB"`
 	IDs           PerStore[string]       `json:"ids" doc:"the id that is registered with each store" seen:"app.id"`

@@ -62,6 +62,10 @@ func Functions() []Declared {
 			cel.BinaryBinding(func(s, n ref.Val) ref.Val {
 				return types.String(textual.KeywordLine(string(s.(types.String)), int(n.(types.Int))))
 			}))),
+		Declare("shared_word(string, int) string", "a word that so many or more parts of a list have; empty for none", cel.Overload("shared_word_string_int", []*cel.Type{cel.StringType, cel.IntType}, cel.StringType,
+			cel.BinaryBinding(func(s, n ref.Val) ref.Val {
+				return types.String(textual.SharedWord(string(s.(types.String)), int(n.(types.Int))))
+			}))),
 		Declare("head(string, int) string", "the first characters of a text, as a reader counts them, without a blank at the end", cel.Overload("head_string_int", []*cel.Type{cel.StringType, cel.IntType}, cel.StringType,
 			cel.BinaryBinding(func(s, n ref.Val) ref.Val {
 				return types.String(textual.Head(string(s.(types.String)), int(n.(types.Int))))

@@ -1,8 +1,10 @@
 package phrases
 
 import (
+	"reflect"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"unicode"
 
 	"golang.org/x/text/language"
@@ -86,11 +88,10 @@ func Guess(text, locale string, frequent map[string][]string) (other string, sig
 	if here == "nb" || here == "nn" || here == "no" {
 		here = "da" // nearly the same words
 	}
-	words := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) })
-	hits, best := map[string][]string{}, ""
-	for lang, list := range frequent {
-		for _, w := range words {
-			if slices.Contains(list, w) {
+	hits, best, of := map[string][]string{}, "", languagesOf(frequent)
+	for w := range strings.FieldsFuncSeq(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) }) {
+		for _, lang := range of[w] {
+			if frequent[here] != nil || lang == "en" { // one that nobody knows here is taken for its neighbours
 				hits[lang] = append(hits[lang], w)
 			}
 		}
@@ -105,4 +106,28 @@ func Guess(text, locale string, frequent map[string][]string) (other string, sig
 		return "", nil
 	}
 	return best, found
+}
+
+// byWord is frequent words the other way round.
+type byWord struct {
+	frequent map[string][]string // from which it was made; held, so that its place is not another's
+	of       map[string][]string
+}
+
+// inverted remembers those that were used last: nearly always the same.
+var inverted atomic.Pointer[byWord]
+
+// languagesOf gives the languages in which a word is frequent.
+func languagesOf(frequent map[string][]string) map[string][]string {
+	if x := inverted.Load(); x != nil && reflect.ValueOf(x.frequent).Pointer() == reflect.ValueOf(frequent).Pointer() {
+		return x.of
+	}
+	out := map[string][]string{}
+	for lang, list := range frequent {
+		for _, w := range list {
+			out[w] = append(out[w], lang)
+		}
+	}
+	inverted.Store(&byWord{frequent, out})
+	return out
 }

@@ -1,6 +1,8 @@
 package phrases
 
 import (
+	"slices"
+	"strings"
 	"sync"
 
 	"regola.example/regola/internal/core/memory"
@@ -14,8 +16,11 @@ type Memo struct {
 }
 
 type matches struct {
-	mu   sync.Mutex
-	rows map[*tables.Phrase][][]int
+	mu    sync.Mutex
+	rows  map[*tables.Phrase][][]int
+	words []word
+	lang  string // of the words
+	lower string // the text in small letters
 }
 
 // maxMemo bounds the texts that are remembered, in bytes.
@@ -34,17 +39,43 @@ func (m *Memo) of(text string) *matches {
 	return m.texts.Of(text, func() *matches { return &matches{rows: map[*tables.Phrase][][]int{}} })
 }
 
-// all is where a row matches in the text.
-func (x *matches) all(r *tables.Phrase, text string) [][]int {
+// all is where a row matches in the text, which is in a language.
+func (x *matches) all(r *tables.Phrase, text, lang string) [][]int {
 	if x == nil || r.Kind == "brand" { // made for one dossier
-		return r.Pattern.All("(?i)", text, maxHits)
+		return look(r, text, strings.ToLower(text), lang, func() []word { return words(text, lang) })
 	}
 	x.mu.Lock()
 	defer x.mu.Unlock()
+	if x.lang != lang { // the same text in another language is rare
+		x.rows, x.words, x.lang = map[*tables.Phrase][][]int{}, nil, lang
+	}
+	if x.lower == "" {
+		x.lower = strings.ToLower(text)
+	}
 	at, ok := x.rows[r]
 	if !ok {
-		at = r.Pattern.All("(?i)", text, maxHits)
+		at = look(r, text, x.lower, lang, func() []word {
+			if x.words == nil {
+				x.words = words(text, lang)
+			}
+			return x.words
+		})
 		x.rows[r] = at
+	}
+	return at
+}
+
+// look holds a text against a row.
+func look(r *tables.Phrase, text, lower, lang string, ws func() []word) [][]int {
+	if len(r.Stems) > 0 {
+		if slices.Contains(unspaced, lang) {
+			return ready(r, lang).find(text, nil)
+		}
+		return ready(r, lang).find(text, ws())
+	}
+	at := r.Pattern.AllFold(text, lower, maxHits)
+	if strings.Contains(string(r.Pattern), `\b`) {
+		at = slices.DeleteFunc(at, func(at []int) bool { return !wholeWord(text, at) })
 	}
 	return at
 }

@@ -3,6 +3,7 @@
 package phrases
 
 import (
+	"cmp"
 	"regexp"
 	"slices"
 	"strings"
@@ -26,6 +27,8 @@ type Hit struct {
 	Locale    string `json:"locale"` // its language
 	Page      string `json:"page"`   // the further page that it belongs to; empty for the usual one
 	Around    string `json:"around"` // the words with those beside them
+	// Certainty is how sure it is that the words mean it: high, medium or low.
+	Certainty string `json:"certainty"`
 }
 
 // maxText bounds how much of a text is looked at, in bytes: a longer one is far
@@ -43,6 +46,9 @@ func clip(s string) string {
 	}
 	return s[:n]
 }
+
+// long are the texts in which a word may be a topic; in the others it is a claim.
+var long = []string{"description", "release_notes"}
 
 // maxHits bounds what is found in one text by one row.
 const maxHits = 20
@@ -75,11 +81,14 @@ func Find(l *dossier.Listing, t dossier.Texts, page, store string, rows []*table
 			if x.text == "" {
 				continue
 			}
-			for _, at := range known[i].all(r, x.text) {
+			if len(r.Fields) > 0 && !slices.Contains(r.Fields, x.field) && !(slices.Contains(r.Fields, "short") && !slices.Contains(long, x.field)) {
+				continue
+			}
+			for _, at := range known[i].all(r, x.text, base) {
 				if own(x.text, at, brand.Own) {
 					continue
 				}
-				h := &Hit{Kind: r.Kind, What: r.What, Words: x.text[at[0]:at[1]], Field: x.field, Locale: l.Locale, Page: page, Around: around(x.text, at)}
+				h := &Hit{Certainty: cmp.Or(r.Certainty, "medium"), Kind: r.Kind, What: r.What, Words: x.text[at[0]:at[1]], Field: x.field, Locale: l.Locale, Page: page, Around: around(x.text, at)}
 				h.SetSelf(l.Locate(t.Field(x.field), x.text, at[0]))
 				hits = append(hits, h)
 			}

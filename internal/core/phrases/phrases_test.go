@@ -93,10 +93,10 @@ func TestPlanted(t *testing.T) {
 	for _, c := range []struct{ tag, store, words, kind string }{
 		{"en", "ios", "The best kiln log app", "ranking"}, {"en", "android", "award-winning", "ranking"}, {"en", "ios", "Android", "platform"},
 		{"en", "android", "iPhone", "platform"}, {"en", "ios", "coming soon", "unfinished"}, {"en", "ios", "Lorem ipsum", "filler"}, {"en", "android", "Rate us", "rating"},
-		{"de", "ios", "kostenlose", "price"}, {"de", "android", "Nummer 1", "ranking"}, {"de", "ios", "Betaversion", "unfinished"},
-		{"it", "ios", "gratuita", "price"}, {"it", "android", "5 stelle", "rating"}, {"fr", "android", "gratuite", "price"}, {"fr", "ios", "Notez-nous", "rating"},
-		{"es", "ios", "la mejor app", "ranking"}, {"pt-BR", "android", "grátis", "price"}, {"ru", "android", "бесплатная", "price"}, {"ja", "ios", "無料", "price"},
-		{"ko", "ios", "무료", "price"}, {"zh-Hans", "ios", "安卓", "platform"}, {"nl", "android", "gratis", "price"}, {"en", "ios", "https://terrafuoco.example", "address"},
+		{"de", "android", "Nummer 1", "ranking"}, {"de", "ios", "Betaversion", "unfinished"},
+		{"it", "android", "5 stelle", "rating"}, {"fr", "ios", "Notez-nous", "rating"},
+		{"es", "ios", "la mejor app", "ranking"},
+		{"zh-Hans", "ios", "安卓", "platform"}, {"en", "ios", "https://terrafuoco.example", "address"},
 	} {
 		lines := strings.Split(strings.TrimSuffix(all[c.tag], "\n"), "\n")
 		lines[1] = "Neu: " + c.words + " (x)"

@@ -79,14 +79,15 @@ type Submission struct {
 // App is what the dossier says of the app, as far as one store is concerned.
 type App struct {
 	fact.Mark     `json:"-"`
-	Name          string   `json:"name"`
-	Kind          string   `json:"kind"`
-	DefaultLocale string   `json:"default_locale"`
-	ID            string   `json:"id"` // the id registered with this store
-	Category      []string `json:"category"`
-	Tags          []string `json:"tags" free:"yes"`
-	Price         string   `json:"price"`
-	Copyright     string   `json:"copyright"`
+	Name          string        `json:"name"`
+	Kind          string        `json:"kind"`
+	DefaultLocale string        `json:"default_locale"`
+	ID            string        `json:"id"` // the id registered with this store
+	Category      []string      `json:"category"`
+	Tags          []string      `json:"tags" free:"yes"`
+	Price         string        `json:"price"`
+	Copyright     string        `json:"copyright"`
+	Brand         dossier.Brand `json:"brand"` // names that texts may, and may not, use
 }
 
 // Artefact is one of the packages of a release.

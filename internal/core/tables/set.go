@@ -125,6 +125,17 @@ func (r Regexp) All(flags, s string, most int) [][]int {
 	return Regexp(flags+string(r)).expression().FindAllStringIndex(s, most)
 }
 
+// AllFold is All without regard to capitals. lower is the text in small letters, by which
+// most expressions are known not to match.
+func (r Regexp) AllFold(s, lower string, most int) [][]int {
+	for _, one := range r.expression().needs {
+		if !slices.ContainsFunc(one, func(t string) bool { return strings.Contains(lower, strings.ToLower(t)) }) {
+			return nil
+		}
+	}
+	return r.All("(?i)", s, most)
+}
+
 // Begins tells whether a text begins with a match, and where that ends.
 func (r Regexp) Begins(s string) (end int, ok bool) {
 	at := r.expression().FindStringIndex(s)

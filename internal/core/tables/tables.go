@@ -515,7 +515,14 @@ type Phrase struct {
 	What      string   `json:"what" need:"what it is, in words"`
 	Stores    []string `json:"stores"`    // that turn it away; empty for all
 	Languages []string `json:"languages"` // of the text, without region; empty for all
-	Pattern   Regexp   `json:"pattern" need:"a regular expression"`
+	Pattern   Regexp   `json:"pattern"`   // a regular expression; or stems in its place
+	// Stems are words, or words that follow each other, without regard to capitals; a star
+	// at the end of one lets it go on. In languages without blanks they are parts of the text.
+	Stems     []string `json:"stems"`
+	Near      []string `json:"near"`   // one of these stands within four words; empty for no such need
+	Apart     []string `json:"apart"`  // none of these stands within four words
+	Fields    []string `json:"fields"` // texts in which it is looked for, or short for all but the long ones; empty for all
+	Certainty string   `json:"certainty" enum:"|high|medium|low"`
 }
 
 // PageText is a text of a store page, and how much of it is seen at once.

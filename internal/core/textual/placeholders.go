@@ -17,7 +17,7 @@ func IsUnfilled(s string) bool { return variable.MatchString(s) || toFillIn.Matc
 
 var toFillIn = regexp.MustCompile(`\bYOUR_[A-Z_]+\b|\bREPLACE_ME\b`)
 
-var leftBehind = regexp.MustCompile(`\bTODO\b|\bFIXME\b|\$\(|\$\{|(?i:\blorem ipsum\b|\byour text here\b|\bplaceholder (text|name)\b)`)
+var leftBehind = regexp.MustCompile(`\bTODO\b(?:[:(\]]|\s*$)|(?:^|\[)TODO\s|\bFIXME\b|\$\(|\$\{|(?i:\blorem ipsum\b|\byour text here\b|\bplaceholder (text|name)\b)`)
 
 // IsPlaceholder tells whether a text of a page is one that a template left behind.
 func IsPlaceholder(s string) bool {

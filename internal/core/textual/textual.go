@@ -15,10 +15,13 @@ import (
 )
 
 // doubly is how letters look that were encoded twice: UTF-8 read as Windows-1252.
-var doubly = regexp.MustCompile(`Ã[¤¶¼Ÿ„–œ©¨ª«¢®¯±³´¹ºàáâãäåæçèéêëìíîïñòóôõöùúûü]|â€[™œ“”¢¦]|Â[ °·«»©®]`)
+var doubly = regexp.MustCompile(`[ÃÅ][\x{80}-\x{BF}€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ]|â€[™œ“”¢¦\x{9D}]|Â[\x{A0}°·«»©®]|(?:[РС][\x{A0}-\x{BF}ЂЃѓЉЊЌЋЏђљњќћџЎўЈҐЁЄЇІіґёєјЅѕї‚„…†‡€‰‹›‘’“”•–—™№]){3,}|(?:[äåæçèé][\x{80}-\x{BF}€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ]{2}){2,}`)
 
-// markup is HTML, as far as texts of pages have it.
-var markup = regexp.MustCompile(`</?(?:[abiu]|br|p|em|strong|ul|ol|li|h[1-6]|div|span|font)(?:\s[^<>]{0,200})?/?>|&(?:nbsp|amp|lt|gt|quot|#\d{2,5});`)
+// leads are the letters with which those begin.
+const leads = "ÃÅâÂРСäåæçèé"
+
+// markup is HTML and Markdown, as far as texts of pages have it.
+var markup = regexp.MustCompile(`\*\*[^*\n]{1,60}\*\*|\[[^\]\n]{1,60}\]\(https?:|</?(?:[abiu]|br|p|em|strong|ul|ol|li|h[1-6]|div|span|font)(?:\s[^<>]{0,200})?/?>|&(?:nbsp|amp|lt|gt|quot|#\d{2,5});`)
 
 // Oddities lists what is odd in a text, each once. A line break at its end is none.
 func Oddities(s string) []string {
@@ -38,26 +41,53 @@ func Oddities(s string) []string {
 	if strings.Contains(strings.TrimSpace(s), "   ") {
 		add("several spaces in a row")
 	}
-	for _, r := range s {
+	turned := strings.ContainsFunc(s, func(r rune) bool {
+		return unicode.In(r, unicode.Arabic, unicode.Hebrew, unicode.Syriac, unicode.Thaana)
+	})
+	wide := strings.ContainsFunc(s, func(r rune) bool {
+		return unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Hangul) && !invisible(r)
+	})
+	marks, last, lead := 0, rune(0), ""
+	for i, r := range s {
+		if unicode.Is(unicode.Mn, r) && unicode.Is(unicode.Inherited, r) {
+			if marks++; marks == mostMarks {
+				add("accents that stand on each other")
+			}
+		} else {
+			marks = 0
+		}
 		switch {
 		case r == '\n' || r == '\t':
 		case r == unicode.ReplacementChar:
 			add("a replacement character (U+FFFD), where a letter was lost")
 		case unicode.IsControl(r):
 			add("a control character (U+%04X)", r)
-		case r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069:
+		case r >= 0x202a && r <= 0x202e || isolate(r) && !turned:
 			add("a mark that turns the direction (U+%04X)", r)
-		case r == 0x200b || r == 0x2060 || r == 0xfeff || r == 0xad:
+		case invisible(r) && !lawful(r, last, s[i+utf8.RuneLen(r):], turned):
 			add("an invisible character (U+%04X)", r)
+		case r >= 0x1d400 && r <= 0x1d7ff || r >= 0xff21 && r <= 0xff5a && unicode.IsLetter(r) && !wide:
+			add("letters in dress (%c), which readers aloud and searches do not know", r)
 		case unicode.Is(unicode.Co, r):
 			add("a character of private use (U+%04X)", r)
+		case r == 0xfffc || r&0xfffe == 0xfffe:
+			add("a character that stands for none (U+%04X)", r)
+		case r == 0x2028 || r == 0x2029:
+			add("a line break of another kind (U+%04X)", r)
 		}
+		if lead == "" && (r >= 0x80 && r <= 0xbf || r >= 0x400 && r < 0x460 || r > 0x2000 && r < 0x2123 || r >= 0x152 && r <= 0x2dc) && strings.ContainsRune(leads, last) {
+			lead = string(last)
+		}
+		last = r
+	}
+	if w := mixed(s); w != "" {
+		add("letters of two scripts in one word (%s)", w)
 	}
 	for _, p := range []struct {
 		begins, say string
 		re          *regexp.Regexp
-	}{{"ÃâÂ", "letters that were encoded twice (%s)", doubly}, {"<&", "HTML, which the page shows as it is (%s)", markup}} {
-		if !strings.ContainsAny(s, p.begins) { // spares the pattern on most texts
+	}{{lead, "letters that were encoded twice (%s)", doubly}, {"<&*[", "markup, which the page shows as it is (%s)", markup}} {
+		if p.begins == "" || !strings.ContainsAny(s, p.begins) { // spares the pattern on most texts
 			continue
 		}
 		if m := p.re.FindString(s); m != "" {
@@ -65,6 +95,84 @@ func Oddities(s string) []string {
 		}
 	}
 	return out
+}
+
+// mostMarks is how many accents may stand on one letter; more are a decoration.
+const mostMarks = 4
+
+func isolate(r rune) bool { return r >= 0x2066 && r <= 0x2069 }
+
+// invisible tells whether nothing is seen of a character (Unicode's
+// Default_Ignorable_Code_Point, and blanks that are letters by their category).
+func invisible(r rune) bool {
+	switch {
+	case isolate(r), r >= 0x202a && r <= 0x202e:
+		return false // marks of direction
+	case r >= 0xfe00 && r <= 0xfe0f: // the look of the character before
+		return false
+	case r == 0x3164, r == 0x115f, r == 0x1160, r == 0xffa0, r == 0x2800, r == 0x034f:
+		return true
+	}
+	return unicode.Is(unicode.Cf, r) || unicode.Is(unicode.Other_Default_Ignorable_Code_Point, r)
+}
+
+// lawful tells whether a character that cannot be seen does what it is made for: it joins
+// or parts letters of a script that needs it, parts words of scripts without blanks, turns
+// a bit of a text that runs to the left, or allows a break.
+func lawful(r, before rune, after string, turned bool) bool {
+	next, _ := utf8.DecodeRuneInString(after)
+	in := func(r rune, tables ...*unicode.RangeTable) bool { return unicode.In(r, tables...) }
+	switch r {
+	case 0x200b:
+		parted := []*unicode.RangeTable{unicode.Khmer, unicode.Thai, unicode.Lao, unicode.Myanmar}
+		return in(before, parted...) || in(next, parted...)
+	case 0x200c, 0x200d:
+		return turned || in(before, unicode.Arabic, unicode.Devanagari, unicode.Bengali, unicode.Gujarati, unicode.Gurmukhi, unicode.Kannada, unicode.Malayalam, unicode.Oriya, unicode.Tamil, unicode.Telugu, unicode.Sinhala, unicode.Khmer, unicode.Mongolian, unicode.Syriac) ||
+			r == 0x200d && (in(before, unicode.So, unicode.Sk) || before == 0xfe0f) // a picture of several
+	case 0x200e, 0x200f, 0x061c:
+		return turned
+	case 0xad:
+		return unicode.IsLetter(before) && unicode.IsLetter(next)
+	case 0x180e:
+		return in(before, unicode.Mongolian)
+	}
+	return r >= 0xe0020 && r <= 0xe007f && (before == 0x1f3f4 || before >= 0xe0020 && before <= 0xe007f) || // flags of regions
+		unicode.In(r, unicode.Arabic) // marks of numbers and verses
+}
+
+// alike are letters of other scripts that look like Latin ones, and those.
+const (
+	alikeLatin    = "aceopxyijsABCEHIKMOPTXYkmntbrugv"
+	alikeCyrillic = "асеорхуіјѕАВСЕНІКМОРТХУкмптьгиԁѵ"
+	alikeGreek    = "οαινρυκΑΒΕΖΗΙΚΜΝΟΡΤΥΧ"
+)
+
+// mixed is the first word in which single letters of another script look like those of its
+// own; empty for none. Words of two scripts by intent, such as names with an ending, are
+// none.
+func mixed(s string) string {
+	for _, w := range strings.FieldsFunc(s, func(r rune) bool { return !unicode.IsLetter(r) }) {
+		var latin, cyrillic, greek []rune
+		for _, r := range w {
+			switch {
+			case unicode.Is(unicode.Latin, r):
+				latin = append(latin, r)
+			case unicode.Is(unicode.Cyrillic, r):
+				cyrillic = append(cyrillic, r)
+			case unicode.Is(unicode.Greek, r):
+				greek = append(greek, r)
+			}
+		}
+		for _, x := range []struct {
+			few, many []rune
+			alike     string
+		}{{latin, cyrillic, alikeLatin}, {cyrillic, latin, alikeCyrillic}, {greek, latin, alikeGreek}, {latin, greek, alikeLatin}} {
+			if len(x.few) > 0 && len(x.many) >= 3 && len(x.few) <= len(x.many)/2 && !strings.HasSuffix(w, string(x.few)) && !slices.ContainsFunc(x.few, func(r rune) bool { return !strings.ContainsRune(x.alike, r) }) {
+				return w
+			}
+		}
+	}
+	return ""
 }
 
 // Wasted lists keywords that take room and bring nothing, at most eight.
@@ -84,7 +192,7 @@ func Wasted(keywords []string, text string) []string {
 			out = append(out, w+" is in name or tagline")
 		case inflection(w, seen) != "":
 			out = append(out, w+" beside "+inflection(w, seen))
-		case len(w) < 3 && w[0] < utf8.RuneSelf:
+		case len(w) < 2 && w[0] < utf8.RuneSelf:
 			out = append(out, w+" is too short")
 		case k != strings.TrimSpace(k):
 			out = append(out, "spaces around "+w)
@@ -146,17 +254,35 @@ func ShareWord(a, b string) bool {
 }
 
 // KeywordLine is the first line of a text that is a list of search words: so many or more
-// parts of one or two words each between commas.
+// parts of one or two words each between commas, and nothing else. A list that a colon
+// leads to, as that of languages or formats, is none.
 func KeywordLine(s string, least int) string {
+	led := false
 	for line := range strings.SplitSeq(s, "\n") {
-		n := 0
+		n, only := 0, !led && !strings.ContainsAny(line, ":：")
 		for part := range strings.FieldsFuncSeq(line, func(r rune) bool { return r == ',' || r == ';' || r == '、' || r == '，' || r == '|' }) {
-			if words := len(strings.Fields(part)); words == 0 || words > 2 || utf8.RuneCountInString(part) > 24 {
-				n = 0
-				continue
-			}
-			if n++; n == least {
-				return line
+			words := len(strings.Fields(part))
+			only = only && words > 0 && words <= 2 && utf8.RuneCountInString(part) <= 24
+			n++
+		}
+		if only && n >= least {
+			return line
+		}
+		if line = strings.TrimSpace(line); line != "" {
+			led = strings.HasSuffix(line, ":") || strings.HasSuffix(line, "：")
+		}
+	}
+	return ""
+}
+
+// SharedWord is a word that so many or more parts of a list have, as pdf in "pdf reader,
+// pdf viewer, pdf"; empty for none.
+func SharedWord(line string, least int) string {
+	count := map[string]int{}
+	for part := range strings.FieldsFuncSeq(strings.ToLower(line), func(r rune) bool { return r == ',' || r == ';' || r == '、' || r == '，' || r == '|' }) {
+		for _, w := range strings.Fields(part) {
+			if count[w]++; count[w] == least {
+				return w
 			}
 		}
 	}

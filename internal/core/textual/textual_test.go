@@ -24,10 +24,37 @@ func TestOddities(t *testing.T) {
 		"fÃ¼r den Ofen":               {"letters that were encoded twice (Ã¼)"},
 		"donâ€™t":                     {"letters that were encoded twice (â€™)"},
 		"\ue000":                      {"a character of private use (U+E000)"},
-		"<b>new</b>":                  {"HTML, which the page shows as it is (<b>)"},
-		"pots &amp; pans":             {"HTML, which the page shows as it is (&amp;)"},
+		"<b>new</b>":                  {"markup, which the page shows as it is (<b>)"},
+		"pots &amp; pans":             {"markup, which the page shows as it is (&amp;)"},
 		"3 < 4 and 5 > 2":             {},
 		"São Paulo, Ångström, Ãlvaro": {},
+		"AnotaÃ§Ãµes":                 {"letters that were encoded twice (Ã§)"},
+		"РџСЂРёРІРµС‚":                {"letters that were encoded twice (РџСЂРёРІРµС‚)"},
+		"**New:** kilns":              {"markup, which the page shows as it is (**New:**)"},
+		"2 ** 3 ** 4":                 {"markup, which the page shows as it is (** 3 **)"},
+		"[kilns](https://x.example)":  {"markup, which the page shows as it is ([kilns](https:)"},
+		"ភាសា\u200bខ្មែរ":             {}, // Khmer parts words with it
+		"می\u200cخواهم":               {}, // Persian
+		"👩\u200d🏺":                    {},
+		"a\u200db":                    {"an invisible character (U+200D)"},
+		"\u2066Terrafuoco\u2069 כבשן": {},
+		"\u2066Terrafuoco\u2069":      {"a mark that turns the direction (U+2066)", "a mark that turns the direction (U+2069)"},
+		"bren\u00adning":              {},
+		"\u3164":                      {"an invisible character (U+3164)"},
+		"a\u2800":                     {"an invisible character (U+2800)"},
+		"🏴\U000e0067\U000e007f":       {},
+		"a\U000e0041":                 {"an invisible character (U+E0041)"},
+		"a\u2028b":                    {"a line break of another kind (U+2028)"},
+		"a\ufffc":                     {"a character that stands for none (U+FFFC)"},
+		"𝐁udget":                      {"letters in dress (𝐁), which readers aloud and searches do not know"},
+		"Ｂｕｄ":                         {"letters in dress (Ｂ), which readers aloud and searches do not know", "letters in dress (ｕ), which readers aloud and searches do not know", "letters in dress (ｄ), which readers aloud and searches do not know"},
+		"窯Ｂ":                          {},
+		"Тоrch":                       {}, // five letters, three of them Latin: a mark of its own
+		"Tелефон":                     {"letters of two scripts in one word (Tелефон)"},
+		"Теlефон":                     {},
+		"GNOMEом":                     {},
+		"z\u0300\u0301\u0302\u0303a":  {"accents that stand on each other"},
+		"z\u0300\u0301\u0302a":        {},
 	} {
 		assert.Equal(t, want, Oddities(text), "%q", text)
 	}
@@ -42,7 +69,7 @@ func TestWasted(t *testing.T) {
 		{[]string{"kiln", "glaze"}, "Terrafuoco", []string{}},
 		{[]string{"kiln", "Kiln", " clay"}, "Terrafuoco", []string{"kiln twice", "spaces around clay"}},
 		{[]string{"kiln", ""}, "The kiln, the log", []string{"kiln is in name or tagline"}},
-		{[]string{"ab", "窯", "été"}, "x", []string{"ab is too short"}},
+		{[]string{"tv", "a", "窯", "été"}, "x", []string{"a is too short"}},
 	} {
 		assert.Equal(t, c.want, Wasted(c.keywords, c.text), "%v", c.keywords)
 	}

@@ -4,6 +4,7 @@ go 1.26.0
 
 require (
 	cel.dev/cel-go v0.33.2
+	github.com/abadojack/whatlanggo v1.0.1
 	github.com/fatih/color v1.19.0
 	github.com/gofrs/flock v0.13.2
 	github.com/klauspost/compress v1.20.3

@@ -159,6 +159,9 @@ func (g *writer) value(t reflect.Type, tag reflect.StructTag) any {
 		if most, err := strconv.Atoi(tag.Get("most")); err == nil {
 			list["maxItems"] = most
 		}
+		if tag.Get("commas") != "" {
+			return map[string]any{"anyOf": []any{list, map[string]any{"type": "string"}}}
+		}
 		if g.strict {
 			return list
 		}

@@ -550,7 +550,7 @@ type Texts struct {
 	Highlight    string            `json:"highlight" doc:"what is new or on offer; changes without a release" text:"line"`
 	Description  string            `json:"description" doc:"the long text" text:"prose"`
 	ReleaseNotes string            `json:"release_notes" also:"changelog" doc:"what is new in this version" text:"prose"`
-	Keywords     []string          `json:"keywords" doc:"words for the search, in the iOS store" text:"words"`
+	Keywords     []string          `json:"keywords" commas:"yes" doc:"words for the search, in the iOS store: a list, or a text with commas" text:"words"`
 	Video        string            `json:"video" doc:"the web address of a video of the app, in the Android store"`
 	AltTexts     map[string]string `json:"alt_texts" doc:"for the pictures' file names, what each shows, for people who cannot see them"`
 	Links        PageLinks         `json:"links" doc:"web pages in this language, where they differ from links in dossier.yaml"`

@@ -1,12 +1,13 @@
 package phrases
 
 import (
-	"reflect"
 	"slices"
 	"strings"
-	"sync/atomic"
+	"sync"
 	"unicode"
+	"unicode/utf8"
 
+	"github.com/abadojack/whatlanggo"
 	"golang.org/x/text/language"
 )
 
@@ -30,7 +31,7 @@ var parts = map[string][]string{"Jpan": {"Hani", "Hira", "Kana"}, "Kore": {"Hang
 // its locale, and what points to it: a script, or frequent words. "" is for no
 // doubt, also where the text is short or the language is none of the table. It is
 // a guess: names and quotes of another language count as well.
-func Guess(text, locale string, frequent map[string][]string) (other string, signs []string) {
+func Guess(text, locale string, frequent, groups map[string][]string) (other string, signs []string) {
 	tag, err := language.Parse(strings.ReplaceAll(locale, "_", "-"))
 	if err != nil {
 		return "", nil
@@ -85,49 +86,128 @@ func Guess(text, locale string, frequent map[string][]string) (other string, sig
 		}
 	}
 	here := base.String()
-	if here == "nb" || here == "nn" || here == "no" {
-		here = "da" // nearly the same words
+	mine := 0 // letters of the language's own script
+	for _, s := range own {
+		mine += counts[s]
 	}
-	hits, best, of := map[string][]string{}, "", languagesOf(frequent)
-	for w := range strings.FieldsFuncSeq(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) }) {
-		for _, lang := range of[w] {
-			if frequent[here] != nil || lang == "en" { // one that nobody knows here is taken for its neighbours
-				hits[lang] = append(hits[lang], w)
+	if letters >= profileLetters && known(here) && len(own) == 1 && mine*5 > letters*4 && !speaks(text, frequent[here]) {
+		switch other := identify(text); {
+		case other == "" || other == here:
+		case !near(other, here, groups):
+			return other, sample(text)
+		default: // words tell near languages apart, where both have a list
+			if found := outweighs(text, frequent[other], frequent[here]); found != nil {
+				return other, found
 			}
 		}
 	}
-	for lang := range hits {
-		if best == "" || len(hits[lang]) > len(hits[best]) || len(hits[lang]) == len(hits[best]) && lang < best {
-			best = lang
+	// English that was left in is recognised by its words, also in a language that has no
+	// profile, and in one paragraph of many.
+	for part := range strings.SplitSeq(text, "\n") {
+		if here == "en" {
+			break
+		}
+		var found []string
+		n, english := 0, 0
+		for w := range strings.FieldsFuncSeq(strings.ToLower(part), func(r rune) bool { return !unicode.IsLetter(r) }) {
+			n++
+			if slices.Contains(frequent["en"], w) && !slices.Contains(frequent[here], w) {
+				english++
+				found = append(found, w)
+			}
+		}
+		found = slices.Compact(slices.Sorted(slices.Values(found)))
+		if len(found) >= fewWords && english*5 >= n {
+			return "en", found
 		}
 	}
-	found := slices.Compact(slices.Sorted(slices.Values(hits[best])))
-	if best == "" || best == here || len(found) < fewWords || len(hits[best]) < 2*len(hits[here])+fewWords {
-		return "", nil
-	}
-	return best, found
+	return "", nil
 }
 
-// byWord is frequent words the other way round.
-type byWord struct {
-	frequent map[string][]string // from which it was made; held, so that its place is not another's
-	of       map[string][]string
-}
-
-// inverted remembers those that were used last: nearly always the same.
-var inverted atomic.Pointer[byWord]
-
-// languagesOf gives the languages in which a word is frequent.
-func languagesOf(frequent map[string][]string) map[string][]string {
-	if x := inverted.Load(); x != nil && reflect.ValueOf(x.frequent).Pointer() == reflect.ValueOf(frequent).Pointer() {
-		return x.of
-	}
-	out := map[string][]string{}
-	for lang, list := range frequent {
-		for _, w := range list {
-			out[w] = append(out[w], lang)
+// speaks tells whether a text has several words of a list: it is in that language, whatever
+// else is in it.
+func speaks(text string, list []string) bool {
+	found := map[string]bool{}
+	for w := range strings.FieldsFuncSeq(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) }) {
+		if slices.Contains(list, w) {
+			if found[w] = true; len(found) > fewWords {
+				return true
+			}
 		}
 	}
-	inverted.Store(&byWord{frequent, out})
+	return false
+}
+
+// outweighs lists the words of a text that are frequent in one language, where they are
+// many more than those of another; nil where they are not, or one has no list.
+func outweighs(text string, other, here []string) (found []string) {
+	if other == nil || here == nil {
+		return nil
+	}
+	is, own := 0, 0
+	for w := range strings.FieldsFuncSeq(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) }) {
+		if slices.Contains(other, w) {
+			is++
+			found = append(found, w)
+		}
+		if slices.Contains(here, w) {
+			own++
+		}
+	}
+	if found = slices.Compact(slices.Sorted(slices.Values(found))); len(found) < fewWords || is < 2*own+fewWords {
+		return nil
+	}
+	return found
+}
+
+// profileLetters is how many letters a text needs before its trigrams tell its language.
+const profileLetters = 80
+
+// mostIdentified bounds how much of a text is held against profiles, in bytes: more does
+// not make it surer.
+const mostIdentified = 800
+
+// identify gives the language of a text by its trigrams; empty where that is not sure.
+func identify(text string) string {
+	if len(text) > mostIdentified {
+		n := mostIdentified
+		for n > 0 && !utf8.RuneStart(text[n]) {
+			n--
+		}
+		text = text[:n]
+	}
+	is := whatlanggo.Detect(text)
+	if !is.IsReliable() {
+		return ""
+	}
+	return is.Lang.Iso6391()
+}
+
+// profiles are the languages that have a profile.
+var profiles = sync.OnceValue(func() map[string]bool {
+	out := map[string]bool{}
+	for l := range whatlanggo.Langs {
+		if code := l.Iso6391(); code != "" {
+			out[code] = true
+		}
+	}
 	return out
+})
+
+func known(lang string) bool { return profiles()[lang] }
+
+// near tells whether two languages are the same or too alike to be told apart by trigrams.
+func near(a, b string, groups map[string][]string) bool {
+	for _, g := range groups {
+		if slices.Contains(g, a) && slices.Contains(g, b) {
+			return true
+		}
+	}
+	return a == b
+}
+
+// sample is the first words of a text.
+func sample(text string) []string {
+	words := strings.Fields(text)
+	return words[:min(len(words), 8)]
 }

@@ -72,13 +72,13 @@ func TestSound(t *testing.T) {
 				t.Errorf("%s: %s %q in %q", tag, h.Kind, h.Words, h.Around)
 			}
 		}
-		other, signs := phrases.Guess(text, tag, set.FrequentWords)
+		other, signs := phrases.Guess(text, tag, set.FrequentWords, set.NearLanguages)
 		assert.Empty(t, other, "%s: %v", tag, signs)
 		for wrong := range all {
 			if wrong == tag {
 				continue
 			}
-			other, signs := phrases.Guess(text, wrong, set.FrequentWords)
+			other, signs := phrases.Guess(text, wrong, set.FrequentWords, set.NearLanguages)
 			assert.NotEmpty(t, other, "a text in %s under %s", tag, wrong)
 			assert.NotEmpty(t, signs)
 		}
@@ -158,12 +158,12 @@ func TestMemo(t *testing.T) {
 // each other language.
 func TestGuess(t *testing.T) {
 	var out strings.Builder
-	all, frequent := texts(t), builtIn(t).FrequentWords
+	all, set := texts(t), builtIn(t)
 	for _, tag := range slices.Sorted(maps.Keys(all)) {
 		for _, n := range []int{28, 29, 30, 31, 45, 70, 100, 130, 200, 4000} {
 			runes := []rune(all[tag])
 			for _, locale := range slices.Sorted(maps.Keys(all)) {
-				other, signs := phrases.Guess(string(runes[:min(n, len(runes))]), locale, frequent)
+				other, signs := phrases.Guess(string(runes[:min(n, len(runes))]), locale, set.FrequentWords, set.NearLanguages)
 				fmt.Fprintf(&out, "%s %d as %s: %s %v\n", tag, n, locale, other, signs)
 			}
 		}

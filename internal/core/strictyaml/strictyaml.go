@@ -10,6 +10,7 @@
 //	like:"RE"  a regular expression that a string must match
 //	hint:"…"   said when like or enum fails: the expected form in words
 //	rest:"…"   a map that takes the keys which Options allows beside the fields
+//	commas:"…" a list may also be a text with its items between commas
 //	most:"N"   how many items a list may have
 //	words:"…"  a vocabulary: the strings, or the keys of a map, are its words
 package strictyaml
@@ -315,6 +316,9 @@ func (d *Decoder) Value(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 	case reflect.Struct:
 		d.structure(n, v)
 	case reflect.Slice:
+		if n.Kind == yaml.ScalarNode && tag.Get("commas") != "" && n.Tag == "!!str" {
+			n = split(n)
+		}
 		if n.Kind != yaml.SequenceNode {
 			fix := "write a list: [a, b] or one \"- item\" a line"
 			if n.Kind == yaml.ScalarNode && isKey.MatchString(n.Value) {
@@ -497,6 +501,20 @@ func (d *Decoder) scalar(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 	default:
 		panic("strictyaml: a struct of the program uses an unsupported type " + v.Type().String())
 	}
+}
+
+// split makes a list of a text with items between commas.
+func split(n *yaml.Node) *yaml.Node {
+	out := &yaml.Node{Kind: yaml.SequenceNode, Line: n.Line, Column: n.Column}
+	at := n.Column
+	if n.Style&(yaml.SingleQuotedStyle|yaml.DoubleQuotedStyle) != 0 {
+		at++
+	}
+	for _, item := range strings.FieldsFunc(n.Value, func(r rune) bool { return r == ',' || r == '，' || r == '、' }) {
+		out.Content = append(out.Content, &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: item, Line: n.Line, Column: at})
+		at += utf8.RuneCountInString(item) + 1
+	}
+	return out
 }
 
 func (d *Decoder) text(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {

@@ -12,7 +12,9 @@ import (
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/rulebook"
+	"regola.example/regola/internal/core/tables"
 )
 
 func on(s string) day.Day {
@@ -84,4 +86,34 @@ func TestOwn(t *testing.T) {
 		"2027-03-03 ios profile .: the provisioning profile of . ends",
 	}, say(calendar.Own(pkgs, d, on("2026-11-23"), on("2027-11-23"))))
 	assert.Empty(t, calendar.Own(nil, nil, on("2026-11-23"), on("2027-11-23")))
+}
+
+// TestRegional lists what countries ask, and who asks it.
+func TestRegional(t *testing.T) {
+	from := on("2027-01-01")
+	rows := []*tables.Regional{
+		{ID: "law", Countries: []string{"FR"}, Dated: tables.Dated{From: &from}, For: "all", What: "an age"},
+		{ID: "store", Countries: []string{"AT", "BE", "DE", "FR"}, Dated: tables.Dated{From: &from}, For: "games", What: "a mark", AskedBy: []string{"android", "ios"}},
+		{ID: "other", Countries: []string{"US"}, Dated: tables.Dated{From: &from}},
+		{ID: "always", Countries: []string{"FR"}},
+	}
+	assert.Equal(t, []string{
+		"2027-01-01  region law: FR: an age (for all; by law; no store asks about it yet)",
+		"2027-01-01  region store: 4 countries: a mark (for games; asked by android and ios)",
+	}, say(calendar.Regional(rows, []string{"FR"}, on("2026-11-23"), on("2027-11-23"))))
+	assert.Empty(t, calendar.Regional(rows, []string{"FR"}, on("2027-01-01"), on("2027-11-23")), "the day itself is over")
+}
+
+// TestHistory lists the last days of builds of tests and of decisions.
+func TestHistory(t *testing.T) {
+	until := on("2026-12-10")
+	l := &ledger.Ledger{Events: []*ledger.Event{
+		{Event: ledger.Released, On: on("2026-11-20"), Store: "ios", Version: "1.4.0", Build: "1390", Release: &ledger.Release{Channel: ledger.InvitedTest}},
+		{Event: ledger.Released, On: on("2026-11-20"), Store: "ios", Version: "1.4.0", Build: "1400", Release: &ledger.Release{}},
+		{Event: ledger.Decided, Decision: "warning", On: on("2026-11-21"), Store: "android", Version: "1.3.2", Build: "1320", Until: &until},
+	}}
+	assert.Equal(t, []string{
+		"2026-12-10 android decision 1.3.2 (1320): the last day for the warning about 1.3.2 (1320)",
+		"2027-02-18 ios build 1.4.0 (1390): testers can no longer start 1.4.0 (1390)",
+	}, say(calendar.History(l, map[string]int{"ios": 90}, on("2026-11-23"), on("2027-11-23"))))
 }

@@ -108,6 +108,8 @@ func TestPurposes(t *testing.T) {
 			app.Info.Purposes = append(app.Info.Purposes, &facts.Purpose{Key: k})
 		}
 		e := of(&facts.IOS{Bundles: []*facts.Bundle{app}}, table)
+		twin := *app // another binary of the same bundle calls for nothing anew
+		assert.Len(t, of(&facts.IOS{Bundles: []*facts.Bundle{app, &twin}}, table).Purposes, len(c.want), name)
 		var got, unused []string
 		for _, p := range e.Purposes {
 			got = append(got, p.Key+map[bool]string{true: " given", false: " missing"}[p.Given])
@@ -151,4 +153,23 @@ func TestFrameworks(t *testing.T) {
 	}, got)
 	assert.True(t, e.SDKs[1].Manifest, "in its bundle of resources")
 	assert.NotEmpty(t, e.SDKs[4].Unread("manifest"), "where the manifest would be is not known")
+}
+
+// TestCollected joins what the privacy manifests of several bundles say of one kind of data.
+func TestCollected(t *testing.T) {
+	bundle := func(kind, path string, types ...string) *facts.Bundle {
+		b := &facts.Bundle{Kind: kind, Path: path, Privacy: &facts.PrivacyManifest{}}
+		for _, x := range types {
+			b.Privacy.Collected = append(b.Privacy.Collected, &facts.Collected{Type: x})
+		}
+		return b
+	}
+	e := of(&facts.IOS{Bundles: []*facts.Bundle{bundle("app", ".", "Mail", "Mail"), bundle("framework", "Frameworks/K.framework", "Mail", "Place", "Odd")}}, set(tables.Known{DataTypes: map[string][]string{"mail": {"Mail"}, "place": {"Place"}}}))
+	got := map[string][]string{}
+	for _, c := range e.Collected {
+		got[c.Type] = c.Bundles
+	}
+	assert.Equal(t, map[string][]string{"Mail": {".", "Frameworks/K.framework"}, "Place": {"Frameworks/K.framework"}}, got)
+	assert.Len(t, e.Collected, 2)
+	assert.Len(t, e.BadCollected, 2, "one twice, and one that is not known")
 }

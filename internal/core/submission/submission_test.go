@@ -62,3 +62,13 @@ func TestWithoutDossier(t *testing.T) {
 	}
 	assert.Empty(t, fact.Unknown(s, ""), "marks name real fields only")
 }
+
+// TestPrepare leaves open what a dossier does not answer, part by part.
+func TestPrepare(t *testing.T) {
+	s := &submission.Submission{Account: &dossier.Account{}, Answers: &dossier.Answers{}}
+	s.Prepare()
+	assert.Contains(t, s.Account.Unread("kind"), "account.kind")
+	assert.Contains(t, s.Answers.Accounts.Unread("ways"), "answers.accounts.ways")
+	assert.Equal(t, []string{"public", "phone"}, []string{s.Channel, s.Form})
+	assert.True(t, s.HasDossier)
+}

@@ -126,6 +126,11 @@ func TestStrings(t *testing.T) {
 	wide, err := plist.ParseStrings([]byte("\xff\xfe\"\x00k\x00\"\x00=\x00\"\x00\xe0\x00\"\x00;\x00"), nil)
 	require.NoError(t, err)
 	assert.Equal(t, map[string]string{"k": "à"}, wide)
+	for _, mark := range []string{"\xff\xfe", "\xfe\xff", "\xef\xbb\xbf"} { // the mark of an order of bytes alone
+		none, err := plist.ParseStrings([]byte(mark), nil)
+		require.NoError(t, err, "%x", mark)
+		assert.Empty(t, none)
+	}
 	_, err = plist.ParseStrings([]byte(`"a" = "b"`), nil)
 	assert.ErrorContains(t, err, "semicolon")
 }

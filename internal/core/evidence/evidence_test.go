@@ -173,3 +173,17 @@ func TestCollected(t *testing.T) {
 	assert.Len(t, e.Collected, 2)
 	assert.Len(t, e.BadCollected, 2, "one twice, and one that is not known")
 }
+
+// TestServices takes a service with its permission for a function, where it is on.
+func TestServices(t *testing.T) {
+	table := set(tables.Known{FunctionSigns: []*tables.FunctionSign{{ID: "kilns", What: "kilns are lit", Services: []string{"org.example.KILN"}, Confidence: "high"}}})
+	for kind, want := range map[string]int{"service": 1, "activity": 0} {
+		for _, on := range []bool{true, false} {
+			a := &facts.Android{Manifest: facts.Manifest{Components: []*facts.Component{{Kind: kind, Name: "K", Permission: "org.example.KILN", Enabled: on}}}}
+			if !on {
+				want = 0
+			}
+			assert.Len(t, evidence.Of(&facts.Package{Android: a}, nil, table).Functions, want, "%s %v", kind, on)
+		}
+	}
+}

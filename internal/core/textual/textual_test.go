@@ -20,6 +20,8 @@ func TestOddities(t *testing.T) {
 		"a\x07b":                      {"a control character (U+0007)"},
 		"a\u200bb\ufeff":              {"an invisible character (U+200B)", "an invisible character (U+FEFF)"},
 		"a\u202eb":                    {"a mark that turns the direction (U+202E)"},
+		"a\u202ab":                    {"a mark that turns the direction (U+202A)"},
+		"10\u202f000":                 {}, // a narrow blank
 		"Novit\ufffd":                 {"a replacement character (U+FFFD), where a letter was lost"},
 		"fÃ¼r den Ofen":               {"letters that were encoded twice (Ã¼)"},
 		"donâ€™t":                     {"letters that were encoded twice (â€™)"},

@@ -53,7 +53,7 @@ func Guess(text, locale string, frequent, groups map[string][]string) (other str
 	if letters < fewLetters {
 		return "", nil
 	}
-	script, _ := tag.Script()
+	script, sure := tag.Script() // of Crimean Turkish, Serbian and others both are written
 	own := parts[script.String()]
 	if own == nil {
 		own = []string{script.String()}
@@ -74,7 +74,7 @@ func Guess(text, locale string, frequent, groups map[string][]string) (other str
 			return is, []string{"its letters"}
 		}
 	}
-	if scripts[own[0]] != nil {
+	if scripts[own[0]] != nil && sure >= language.High {
 		n := 0
 		for _, s := range own {
 			n += counts[s]

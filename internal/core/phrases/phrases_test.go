@@ -170,3 +170,21 @@ func TestGuess(t *testing.T) {
 	}
 	seed.Golden(t, "guesses.txt", out.String())
 }
+
+// TestLeft finds English that was left in among other texts, and takes no language for its
+// neighbours or for another script.
+func TestLeft(t *testing.T) {
+	set := builtIn(t)
+	guess := func(text, locale string) string {
+		other, _ := phrases.Guess(text, locale, set.FrequentWords, set.NearLanguages)
+		return other
+	}
+	german := texts(t)["de"]
+	assert.Equal(t, "en", guess(german+"\nThe log now keeps every curve for you, and you can share it with what you like.", "de"))
+	assert.Empty(t, guess(german+"\nThe Who, and the Rolling Stones.", "de"), "a name is no sentence")
+	assert.Empty(t, guess("Dnevnik peći za grnčare: krive, konusi, glazure i fotografije svake posude, uvek pri ruci i bez mreže, za svaku peć u radionici.", "sr"))
+	assert.Empty(t, guess("Diari del forn per a ceramistes: corbes, cons, esmalts i fotografies de cada peça, sempre a mà i sense xarxa, per a cada forn del taller.", "ca"), "Catalan has no profile")
+	assert.Empty(t, guess("Дневник на пещта за грънчари: криви, конуси, глазури и снимки на всеки съд, винаги под ръка и без мрежа, за всяка пещ в работилницата.", "bg"))
+	assert.Equal(t, "fi", guess("Uunin päiväkirja keraamikoille: käyrät, kartiot, lasitteet ja kuvat jokaisesta astiasta, aina mukana ja ilman verkkoa, jokaiselle uunille.", "hu"))
+	assert.Equal(t, "the script Cyrl", guess("Журнал печи для гончаров: кривые, конусы, глазури и снимки", "de"))
+}

@@ -135,6 +135,15 @@ func TestApplication(t *testing.T) {
 	assert.Contains(t, none.Resources.Unread("label"), "no application element")
 }
 
+// TestLinks takes the hosts of links to the web, by either scheme.
+func TestLinks(t *testing.T) {
+	for scheme, want := range map[string][]string{"http": {"kiln.example"}, "https": {"kiln.example"}, "kiln": nil} {
+		a := manifest(t, "", xml("application", "", xml("activity", "name=.Log exported=?true",
+			xml("intent-filter", "autoVerify=?true", xml("data", "scheme="+scheme+" host=kiln.example")))))
+		assert.Equal(t, want, a.Manifest.DeepLinkHosts, scheme)
+	}
+}
+
 func TestComponents(t *testing.T) {
 	a := manifest(t, "", xml("application", "",
 		xml("activity", "name=.Log", xml("intent-filter", "", xml("action", "name=android.intent.action.MAIN"), xml("category", "name=android.intent.category.LAUNCHER"))),

@@ -74,6 +74,19 @@ func TestRead(t *testing.T) {
 	}
 }
 
+// TestVersions writes the versions of a build command as people do.
+func TestVersions(t *testing.T) {
+	for least, want := range map[uint32]string{0x000f0000: "15.0", 0x000f0102: "15.1.2", 0x000f0100: "15.1", 0x000f1000: "15.16", 0x000f0010: "15.0.16", 0x010f0000: "271.0", 0: ""} {
+		data := executable(t)
+		i := bytes.Index(data, []byte{0x32, 0, 0, 0})
+		require.Positive(t, i)
+		binary.LittleEndian.PutUint32(data[i+12:], least)
+		f, err := macho.Read(bytes.NewReader(data), true, nil)
+		require.NoError(t, err)
+		assert.Equal(t, want, f.Slices[0].MinOS, "%08x", least)
+	}
+}
+
 // TestCutOff shortens the file: before the load commands end it is an error,
 // behind them only the names are incomplete.
 func TestCutOff(t *testing.T) {

@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -120,4 +121,19 @@ func variantIPA(t *testing.T, file, version string, build uint64) {
 		entries[name] = data
 	}
 	require.NoError(t, os.WriteFile(file, seed.Zip(t, entries), 0o644))
+}
+
+// TestOldPackage tells of a package that lies about, in the head of the result.
+func TestOldPackage(t *testing.T) {
+	dir := filepath.Join(demo(t), "sound")
+	file := filepath.Join(dir, "build/terrafuoco.aab")
+	for changed, want := range map[string]string{"2026-10-24": "", "2026-10-22": "but terrafuoco.aab was last changed 32 days before"} {
+		at, err := time.Parse(time.DateOnly, changed)
+		require.NoError(t, err)
+		require.NoError(t, os.Chtimes(file, at, at))
+		out, stderr, exit := regola(t, dir, "check", "--on", on, "--store", "android")
+		require.Zero(t, exit, stderr)
+		assert.Equal(t, want != "", strings.Contains(out, "last changed"), changed)
+		assert.Contains(t, strings.Join(strings.Fields(out), " "), want)
+	}
 }

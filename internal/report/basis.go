@@ -44,6 +44,9 @@ func basisOf(r *check.Result) (well, doubts []string) {
 		well = append(well, Count(int(b.Confirmed), "confirmation", "confirmations")+" from "+b.Oldest)
 	}
 	for _, x := range b.Packages {
+		if x.Age > 0 {
+			doubts = append(doubts, fmt.Sprintf("%s was last changed %d days before", filepath.Base(x.File), x.Age))
+		}
 		if x.Other != "" {
 			doubts = append(doubts, fmt.Sprintf("%s is version %s, and %s is to be released", filepath.Base(x.File), x.Version, x.Other))
 		}

@@ -2,6 +2,7 @@ package run
 
 import (
 	"context"
+	"os"
 	"slices"
 	"strings"
 
@@ -33,6 +34,11 @@ func (r *Runner) basis(res *check.Result, pairs []check.Pair, d *dossier.Dossier
 		if r := p.Submission.Release; r != nil && r.Version != "" && x.Version != "" && textual.CompareVersions(r.Version, x.Version) != 0 {
 			x.Other = r.Version
 		}
+		if info, err := os.Stat(pkg.File); err == nil {
+			if days := int64(res.Day.Sub(info.ModTime()).Hours() / 24); days > check.MaxPackageAge {
+				x.Age = days
+			}
+		}
 		if h := p.Submission.History; h != nil && h.Sent != nil {
 			x.Sent = h.Sent.String()
 		}
@@ -41,6 +47,7 @@ func (r *Runner) basis(res *check.Result, pairs []check.Pair, d *dossier.Dossier
 	if d == nil {
 		return b, nil
 	}
+	b.Base = d.Base
 	l, err := ledgerfile.Read(d.Root)
 	if err != nil {
 		return nil, err

@@ -11,10 +11,14 @@ import (
 // so, in days: stores change something every month.
 const MaxEditionAge = 120
 
+// MaxPackageAge is how many days a package may lie about before reports say so.
+const MaxPackageAge = 30
+
 // Basis is what a verdict rests on beside the packages: what was looked at, how old it is,
 // and what nobody looked at.
 type Basis struct {
 	Dossier   bool           `json:"dossier" doc:"a dossier was judged, so that what it leaves open counts"`
+	Base      string         `json:"base" doc:"the folder of the dossier on which that stands; empty for none"`
 	Rules     string         `json:"rules" doc:"the day of the newest edition of the rules"`
 	Old       []string       `json:"old" doc:"files of rules whose edition is older than 120 days on the judged day"`
 	Ledger    LedgerBasis    `json:"ledger" doc:"the history that the release was held against"`
@@ -38,6 +42,7 @@ type PackageBasis struct {
 	Version string `json:"version"`
 	Build   string `json:"build" doc:"version code or build number"`
 	Other   string `json:"other" doc:"the version that the dossier releases, where the package has another"`
+	Age     int64  `json:"age" doc:"days from the last change of the file to the judged day, where they are more than 30; 0 otherwise"`
 	Sent    string `json:"sent" doc:"the day on which the ledger recorded this very package first; empty where it did not"`
 }
 

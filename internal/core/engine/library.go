@@ -13,6 +13,7 @@ import (
 	"github.com/rivo/uniseg"
 
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/memory"
 	"regola.example/regola/internal/core/textual"
 )
 
@@ -75,7 +76,7 @@ func Functions() []Declared {
 			cel.BinaryBinding(func(a, b ref.Val) ref.Val {
 				return types.Bool(textual.ShareWord(string(a.(types.String)), string(b.(types.String))))
 			}))),
-		text("oddities(string) list(string)", "what would not be seen, or looks broken, in a text: spaces at its ends, control and invisible characters, replaced or doubly encoded letters, HTML", func(s string) ref.Val { return Adapt(textual.Oddities(s)) }, cel.ListType(cel.StringType)),
+		text("oddities(string) list(string)", "what would not be seen, or looks broken, in a text: spaces at its ends, control and invisible characters, replaced or doubly encoded letters, HTML", func(s string) ref.Val { return odd.Of(s, func() ref.Val { return Adapt(textual.Oddities(s)) }) }, cel.ListType(cel.StringType)),
 		text("canonical(string) string", "a language tag as it is usually written: en-GB for en-UK and en_gb", func(s string) ref.Val { return types.String(textual.Canonical(s)) }, cel.StringType),
 		text("language(string) string", "the English name of a language tag: Italian for it, British English for en-GB", func(s string) ref.Val { return types.String(textual.LanguageName(s)) }, cel.StringType),
 		Declare("repeated(list(string)) list(string)", "the texts that occur more than once, each once", cel.Overload("repeated_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(repeated))),
@@ -148,6 +149,10 @@ func Functions() []Declared {
 			}))),
 	}
 }
+
+// odd remembers what is odd in texts: a condition and its message ask for it, for every
+// store.
+var odd = memory.New(2<<20, func(text string, _ ref.Val) int64 { return int64(len(text)) })
 
 // sum adds up a list of numbers; an unknown one makes the sum unknown.
 func sum(v ref.Val) ref.Val {

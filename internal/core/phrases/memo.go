@@ -1,6 +1,7 @@
 package phrases
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"sync"
@@ -12,7 +13,14 @@ import (
 // Memo remembers where rows match in texts: stores share texts, and so do the apps of
 // one maker. It is safe for use by several goroutines; a nil one remembers nothing.
 type Memo struct {
-	texts *memory.Cache[string, *matches]
+	texts   *memory.Cache[string, *matches]
+	guesses *memory.Cache[string, *guess] // by language and text
+}
+
+type guess struct {
+	other    string
+	signs    []string
+	frequent map[string][]string // by which it was made; held, so that its address is not another's
 }
 
 type matches struct {
@@ -28,7 +36,20 @@ const maxMemo = 8 << 20
 
 // NewMemo makes an empty memo.
 func NewMemo() *Memo {
-	return &Memo{memory.New(maxMemo, func(text string, _ *matches) int64 { return int64(len(text)) })}
+	return &Memo{memory.New(maxMemo, func(text string, _ *matches) int64 { return int64(len(text)) }),
+		memory.New(maxMemo, func(key string, _ *guess) int64 { return int64(len(key)) })}
+}
+
+// Guess is the function Guess, which remembers.
+func (m *Memo) Guess(text, locale string, frequent, groups map[string][]string) (other string, signs []string) {
+	if m == nil {
+		return Guess(text, locale, frequent, groups)
+	}
+	g := m.guesses.Of(fmt.Sprintf("%p %s\x00%s", frequent, locale, text), func() *guess {
+		other, signs := Guess(text, locale, frequent, groups)
+		return &guess{other, signs, frequent}
+	})
+	return g.other, g.signs
 }
 
 // of is what is remembered of a text.

@@ -501,7 +501,7 @@ func (s *Submission) texts(src *Sources, l *dossier.Listing, page string) *Texts
 	t.Mark = t.Texts.Mark
 	if s.Tables != nil {
 		t.StoreCode = s.Tables.StoreCode(st.ID, l.Locale)
-		t.Seems, t.SeemsWords = phrases.Guess(strings.Join([]string{t.Description, t.Pitch, t.Highlight, t.ReleaseNotes}, "\n"), l.Locale, s.Tables.FrequentWords, s.Tables.NearLanguages)
+		t.Seems, t.SeemsWords = src.Phrases.Guess(strings.Join([]string{t.Description, t.Pitch, t.Highlight, t.ReleaseNotes}, "\n"), l.Locale, s.Tables.FrequentWords, s.Tables.NearLanguages)
 		s.Wording = append(s.Wording, phrases.Find(l, t.Texts, page, st.ID, s.Tables.Phrases, d.App.Brand, src.Phrases)...)
 	}
 	return t

@@ -47,7 +47,7 @@ func Oddities(s string) []string {
 	wide := strings.ContainsFunc(s, func(r rune) bool {
 		return unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Hangul) && !invisible(r)
 	})
-	marks, last, lead := 0, rune(0), ""
+	marks, last, lead, latin, other := 0, rune(0), "", false, false
 	for i, r := range s {
 		if unicode.Is(unicode.Mn, r) && unicode.Is(unicode.Inherited, r) {
 			if marks++; marks == mostMarks {
@@ -78,10 +78,12 @@ func Oddities(s string) []string {
 		if lead == "" && (r >= 0x80 && r <= 0xbf || r >= 0x400 && r < 0x460 || r > 0x2000 && r < 0x2123 || r >= 0x152 && r <= 0x2dc) && strings.ContainsRune(leads, last) {
 			lead = string(last)
 		}
-		last = r
+		last, latin, other = r, latin || r < 0x250 && unicode.IsLetter(r), other || r >= 0x370 && r < 0x530
 	}
-	if w := mixed(s); w != "" {
-		add("letters of two scripts in one word (%s)", w)
+	if latin && other {
+		if w := mixed(s); w != "" {
+			add("letters of two scripts in one word (%s)", w)
+		}
 	}
 	for _, p := range []struct {
 		begins, say string

@@ -17,7 +17,7 @@ import (
 func TestRules(t *testing.T) {
 	stores, err := rulebooks.BuiltIn.Stores()
 	require.NoError(t, err)
-	require.Len(t, stores, 2)
+	require.GreaterOrEqual(t, len(stores), 2)
 	set, err := rulebooks.BuiltIn.Tables()
 	require.NoError(t, err)
 	seen, after := map[string]string{}, []string(nil)

@@ -398,6 +398,8 @@ type Regional struct {
 	// Which apps it concerns, as far as answers tell; a part that is empty concerns all.
 	Kind       string `json:"kind" enum:"|app|game"`
 	Below      int64  `json:"below"`                                       // those whose audience begins below this age, in years; 0 for all
+	Ads        bool   `json:"ads"`                                         // those that show advertising
+	Health     bool   `json:"health"`                                      // those with functions on health
 	Sells      bool   `json:"sells"`                                       // those that cost money, or in which something is sold
 	Content    string `json:"content"`                                     // those that have this content, by the key of the questions on it
 	Impact     string `json:"impact" enum:"|blocked|rejected|reach|craft"` // what a store does without it; only where one asks

@@ -27,7 +27,7 @@ import (
 )
 
 const (
-	longest = 5 * time.Second
+	longest = 8 * time.Second
 	most    = 150 << 10 // KB
 
 	allEnv  = "REGOLA_HOSTILE" // "all": run all kinds, and print what they took

@@ -163,7 +163,7 @@ func (e *env) ledgerDecide() *cobra.Command {
 		Long: `Record what a store decided about a release, or what you did with one that is out:
 
   accepted, rejected       the review; remark is accepted with a remark
-  warning                  it stays, with a fault to mend by a day (--until)
+  warning                  it stays, with a fault to fix by a day (--until)
   refused                  the upload was not taken
   halted, resumed          its roll-out was stopped, and goes on
   withdrawn                you took it back

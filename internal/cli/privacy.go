@@ -24,7 +24,7 @@ func (e *env) privacyCommand() *cobra.Command {
 	var manifest, bundle, format, folder, on string
 	c := &cobra.Command{
 		Use:   "privacy [DOSSIER|PACKAGE]",
-		Short: "Show what each store is told about data, and what packages point to",
+		Short: "Show what each store gets to know about data, and what packages point to",
 		Long: `Of a dossier: the form on data of each store, as it follows from answers: data: in
 dossier.yaml, who collects each kind, what in the packages points to it, and what
 the packages point to and the sheet leaves out.

@@ -13,7 +13,7 @@ import (
 	"regola.example/regola/internal/core/evidence"
 )
 
-// DisclosureDocument is the JSON form of what each store is told about data.
+// DisclosureDocument is the JSON form of what each store gets to know about data.
 type DisclosureDocument struct {
 	Regola int64            `json:"regola"` // version of this form
 	App    string           `json:"app"`
@@ -60,11 +60,11 @@ func signs(list []*evidence.Data) string {
 	return strings.Join(out, ", ")
 }
 
-// Disclosures writes what each store is told about data, beside what the packages
+// Disclosures writes what each store gets to know about data, beside what the packages
 // point to.
 func Disclosures(w io.Writer, r *check.Result, look Style) error {
 	p := &printer{w: w, look: look}
-	title, right := strings.TrimSpace(r.App+" "+r.Version), "what each store is told about data, from answers: data:"
+	title, right := strings.TrimSpace(r.App+" "+r.Version), "what each store gets to know about data, from answers: data:"
 	p.line("%s%s%s", p.strong(title), strings.Repeat(" ", max(2, p.look.Columns()-len([]rune(title))-len(right))), p.dim(right))
 	for _, s := range NewDisclosureDocument(r).Stores {
 		p.line("")

@@ -57,7 +57,7 @@ func iconSet(icon *facts.IOSIcon) string {
 func families(t *factsTable, label string, v any) {
 	var names []string
 	for _, f := range v.([]int64) {
-		name := map[int64]string{1: "phone", 2: "tablet", 3: "television", 4: "watch", 7: "headset"}[f]
+		name := facts.Families[f]
 		if name == "" {
 			name = fmt.Sprint(f)
 		}

@@ -89,8 +89,11 @@ func (r *Runner) packageSide(ctx context.Context, name, folder string) (*view.Si
 func (r *Runner) dossierSide(ctx context.Context, name, folder string) (*view.Side, error) {
 	g, err := r.gather(ctx, Job{Dossier: folder})
 	var problems place.Problems
-	if d, _ := r.Dossier(folder); errors.As(err, &problems) && d != nil && !slices.ContainsFunc(problems, func(p *place.Problem) bool { return !d.NamesPackage(p.At) }) {
-		g, err = r.gather(ctx, Job{Dossier: folder, Bare: true}) // which package is meant does not matter to the page
+	if errors.As(err, &problems) {
+		d, _ := r.Dossier(folder)
+		if d != nil && !slices.ContainsFunc(problems, func(p *place.Problem) bool { return !d.NamesPackage(p.At) }) {
+			g, err = r.gather(ctx, Job{Dossier: folder, Bare: true}) // which package is meant does not matter to the page
+		}
 	}
 	if err != nil {
 		return nil, err

@@ -67,7 +67,7 @@ func remember(ctx context.Context, pairs []check.Pair, d *dossier.Dossier) error
 }
 
 // objections judges the rules that reviewers named as reasons: a release that changed is
-// not one in which the fault is mended.
+// not one in which the fault is fixed.
 func objections(ctx context.Context, pairs []check.Pair, on day.Day) error {
 	for _, p := range pairs {
 		for _, r := range p.Submission.History.Objections() {

@@ -132,3 +132,6 @@ type WrongType struct {
 	Type      string `json:"type"` // it has
 	Want      string `json:"want"`
 }
+
+// Families are the kinds of devices that UIDeviceFamily numbers.
+var Families = map[int64]string{1: "phone", 2: "tablet", 3: "television", 4: "watch", 7: "headset"}

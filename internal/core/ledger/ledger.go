@@ -89,7 +89,7 @@ type Release struct {
 	Links       map[string]string `json:"links,omitempty"`        // web pages, by key
 	Category    []string          `json:"category,omitempty"`
 	Systems     map[string]string `json:"systems,omitempty"` // least system of each bundle of an iOS app, by its path
-	People      map[string]string `json:"people,omitempty"`  // digests of contacts and of what reviewers are told, by key
+	People      map[string]string `json:"people,omitempty"`  // digests of contacts and of the notes for reviewers, by key
 	SDKs        []string          `json:"sdks"`
 	Implied     []string          `json:"implied"`  // kinds of data that third-party code takes
 	Data        []string          `json:"data"`     // kinds of data that were answered

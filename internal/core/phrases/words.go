@@ -3,13 +3,13 @@ package phrases
 import (
 	"slices"
 	"strings"
-	"sync"
 	"unicode"
 	"unicode/utf8"
 
 	"github.com/rivo/uniseg"
 	"golang.org/x/text/unicode/norm"
 
+	"regola.example/regola/internal/core/memory"
 	"regola.example/regola/internal/core/tables"
 )
 
@@ -138,8 +138,8 @@ type row struct {
 	parts       []string // of an unspaced language
 }
 
-// rows remembers rows that were made ready.
-var rows sync.Map // rowKey → *row
+// rows remembers rows that were made ready, as many as the built-in tables have and more.
+var rows = memory.New(4000, func(rowKey, *row) int64 { return 1 })
 
 type rowKey struct {
 	row  *tables.Phrase
@@ -147,9 +147,10 @@ type rowKey struct {
 }
 
 func ready(r *tables.Phrase, lang string) *row {
-	if x, ok := rows.Load(rowKey{r, lang}); ok {
-		return x.(*row)
-	}
+	return rows.Of(rowKey{r, lang}, func() *row { return prepare(r, lang) })
+}
+
+func prepare(r *tables.Phrase, lang string) *row {
 	x := &row{first: map[string][]stem{}, near: stemsOf(r.Near, lang), apart: stemsOf(r.Apart, lang)}
 	if slices.Contains(unspaced, lang) {
 		for _, s := range r.Stems {
@@ -166,8 +167,7 @@ func ready(r *tables.Phrase, lang string) *row {
 		}
 		x.first[s[0].text] = append(x.first[s[0].text], s)
 	}
-	got, _ := rows.LoadOrStore(rowKey{r, lang}, x)
-	return got.(*row)
+	return x
 }
 
 // reach is how many words on each side are near a match; within an unspaced text it is

@@ -105,15 +105,12 @@ func android(r *ledger.Release, a *facts.Android) {
 // shared are entitlements whose values are places of data that people keep.
 var shared = []string{"com.apple.security.application-groups", "com.apple.developer.icloud-container-identifiers", "keychain-access-groups", "com.apple.developer.associated-domains"}
 
-// families are the kinds of devices that UIDeviceFamily numbers.
-var families = map[int64]string{1: "phone", 2: "tablet", 3: "television", 4: "watch", 7: "headset"}
-
 func ios(r *ledger.Release, a *facts.IOS, p *facts.Package) {
 	info := &a.App.Info
 	r.Build, r.MinLevel = info.Build, info.MinOS
 	r.Schemes = slices.Clone(info.URLSchemes)
 	for _, f := range info.Families {
-		if name := families[f]; name != "" {
+		if name := facts.Families[f]; name != "" {
 			r.Families = append(r.Families, name)
 		}
 	}

@@ -125,7 +125,7 @@ func Parse(file string, data []byte) (*Document, place.Problems) {
 	return out, ps
 }
 
-// bareKey mends a key without a value at the end of a list in braces, {a: 1, b:}, which the
+// bareKey corrects a key without a value at the end of a list in braces, {a: 1, b:}, which the
 // YAML package takes for the text "b:" (YAML 1.2, section 7.4.2: the colon ends a key there).
 func bareKey(n *yaml.Node) {
 	if n.Kind != yaml.MappingNode || n.Style&yaml.FlowStyle == 0 {

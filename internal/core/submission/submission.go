@@ -95,7 +95,7 @@ type Artefact struct {
 	fact.Mark   `json:"-"`
 	Form        string `json:"form"`        // the kind of device that it is for
 	Name        string `json:"name"`        // of the file
-	ID          string `json:"id"`          // that the package bears
+	ID          string `json:"id"`          // of the package
 	Version     string `json:"version"`     // that people see
 	Build       string `json:"build"`       // version code or build number
 	Certificate string `json:"certificate"` // SHA-256 of the signer's

@@ -12,9 +12,11 @@ import (
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/phrases"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/core/tables"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
 	"regola.example/regola/internal/view"
@@ -144,13 +146,15 @@ func hasWord(r *rulebook.Rule, word string) bool {
 func (e *env) explainCommand() *cobra.Command {
 	var on, format string
 	var books []string
+	var tried attempt
 	c := &cobra.Command{
 		Use:   "explain RULE|KEY",
 		Short: "Say what a rule wants, and why; or who asks for a key of the dossier",
 		Long: `Say what a rule wants, why, since when, and what it rests on. With a key of the dossier,
 such as answers.accounts.ways or release.testing: what it means, who asks for it, and
-what it is held against; of a group of keys, what each means.`,
-		Example: "  regola explain android/target-level\n  regola explain answers.encryption.kind\n  regola explain release",
+what it is held against; of a group of keys, what each means. With --text, the rows of the
+tables of words that match a text.`,
+		Example: "  regola explain android/target-level\n  regola explain answers.encryption.kind\n  regola explain release\n  regola explain common/wording-price --text 'Kiln Log Free' --field name",
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) != 1 {
 				return usageError("one rule is expected", `name it: "regola explain android/target-level"; "regola rules" lists them`)
@@ -186,24 +190,25 @@ what it is held against; of a group of keys, what each means.`,
 			if ok, err := e.explainKey(args[0], rules, format); ok || err != nil {
 				return err
 			}
+			show := func(r *rulebook.Rule) error {
+				found, err := e.attempt(tried, r)
+				if err != nil {
+					return err
+				}
+				if format == "json" {
+					return report.JSON(e.out, report.NewExplainDocument(r, e.needs(r), on, found))
+				}
+				return report.Explain(e.out, r, e.stores(), e.needs(r), on, found, e.look(e.out))
+			}
 			var ids []string
 			for _, r := range rules {
-				if r.ID == args[0] && format == "json" {
-					return report.JSON(e.out, report.NewExplainDocument(r, e.needs(r), on))
-				}
 				if r.ID == args[0] {
-					return report.Explain(e.out, r, e.stores(), e.needs(r), on, e.look(e.out))
+					return show(r)
 				}
 				ids = append(ids, r.ID)
 			}
 			if id := onlyRule(args[0], ids); id != "" {
-				for _, r := range rules {
-					if r.ID == id && format == "json" {
-						return report.JSON(e.out, report.NewExplainDocument(r, e.needs(r), on))
-					} else if r.ID == id {
-						return report.Explain(e.out, r, e.stores(), e.needs(r), on, e.look(e.out))
-					}
-				}
+				return show(rules[slices.Index(ids, id)])
 			}
 			fix := `"regola rules" lists them`
 			if near := nearestRule(args[0], ids); near != "" {
@@ -216,7 +221,47 @@ what it is held against; of a group of keys, what each means.`,
 	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
 	c.Flags().StringVar(&on, "on", "", "explain as of a `DAY` (today by default)")
 	c.Flags().StringArrayVar(&books, "rulebook", nil, "also know the rules of this `FILE`; may be repeated")
+	c.Flags().StringVar(&tried.text, "text", "", "list the rows of words that match a `TEXT`, for a rule on wording")
+	c.Flags().StringVar(&tried.locale, "locale", "en", "language `CODE` of the text")
+	c.Flags().StringVar(&tried.field, "field", "description", "`KEY` of the text: name, tagline, pitch, description …")
 	return c
+}
+
+// attempt is a text that is held against the tables of words.
+type attempt struct{ text, locale, field string }
+
+// attempt finds the rows that match a text, of the kinds of words that a rule is about.
+func (e *env) attempt(a attempt, r *rulebook.Rule) (hits []*phrases.Hit, err error) {
+	if a.text == "" {
+		return nil, nil
+	}
+	if !strings.Contains(r.Faults.Src+r.Expect.Src, "wording") {
+		return nil, usageError(r.ID+" does not look at words", `take --text away, or name a rule on wording, such as "common/wording-price"`)
+	}
+	var texts dossier.Texts
+	if !texts.SetText(a.field, a.text) {
+		var keys []string
+		texts.Each("", func(key, _ string) { keys = append(keys, key) })
+		return nil, usageError(fmt.Sprintf("a page has no text %q", a.field), "one of "+strings.Join(keys, ", "))
+	}
+	set, err := e.lib.Tables()
+	if err != nil {
+		return nil, err
+	}
+	set = set.On(e.today())
+	seen := map[*tables.Phrase]bool{}
+	for _, s := range e.stores() {
+		for _, h := range phrases.Find(&dossier.Listing{Locale: a.locale, Texts: texts}, texts, "", s.ID, set.Phrases, dossier.Brand{}, nil) {
+			if strings.Contains(r.Faults.Src+r.Expect.Src, `"`+h.Kind+`"`) && !seen[h.Row] {
+				seen[h.Row] = true
+				hits = append(hits, h)
+			}
+		}
+	}
+	if hits == nil {
+		hits = []*phrases.Hit{} // looked, and none matches
+	}
+	return hits, nil
 }
 
 // stores lists the stores; none when they cannot be loaded, which loading for

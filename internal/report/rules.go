@@ -1,6 +1,7 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"regexp"
@@ -9,6 +10,7 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/phrases"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/sanitize"
 	"regola.example/regola/internal/core/store"
@@ -122,8 +124,9 @@ var impactText = map[rulebook.Impact]string{
 // impactWidth is the column of the impact in lists.
 const impactWidth = 10
 
-// Explain says what a rule wants, why, since when, and how it is judged.
-func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []string, on day.Day, look Style) error {
+// Explain says what a rule wants, why, since when, and how it is judged; and, where a text
+// was held against it, the rows of words that match (found is nil where none was).
+func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []string, on day.Day, found []*phrases.Hit, look Style) error {
 	p := &printer{w: w, look: look}
 	p.line("%s", p.strong(r.Title))
 	p.line("%s", p.dim(r.ID))
@@ -192,6 +195,22 @@ func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []strin
 	row("expect", r.Expect.Src)
 	row("confirm", r.Confirm)
 	row("in", r.Self().String())
+	if found == nil {
+		return p.err
+	}
+	p.line("")
+	p.line("%s", p.strong("ROWS THAT MATCH"))
+	if len(found) == 0 {
+		p.line("  none: no row of these kinds of words matches the text in this language and field")
+	}
+	for _, h := range found {
+		row("words", fmt.Sprintf("%q: %s, certainty %s", h.Words, h.What, h.Certainty))
+		row("looks for", cmp.Or(strings.Join(h.Row.Stems, ", "), string(h.Row.Pattern)))
+		row("only near", strings.Join(h.Row.Near, ", "))
+		row("not near", strings.Join(h.Row.Apart, ", "))
+		row("in texts", strings.Join(h.Row.Fields, ", "))
+		row("row", h.Row.Self().String())
+	}
 	return p.err
 }
 
@@ -208,6 +227,21 @@ type ExplainDocument struct {
 	Confirm string       `json:"confirm"`
 	Looks   []string     `json:"looks_at"` // parts of the submission
 	Limits  []LimitEntry `json:"limits"`
+	Rows    []RowMatch   `json:"rows,omitempty"` // of words that match the text of --text
+}
+
+// RowMatch is a row of words that matches a text.
+type RowMatch struct {
+	Words     string   `json:"words"` // as they stand in the text
+	Kind      string   `json:"kind"`
+	What      string   `json:"what"`
+	Certainty string   `json:"certainty"`
+	Stems     []string `json:"stems,omitempty"`
+	Pattern   string   `json:"pattern,omitempty"`
+	Near      []string `json:"near,omitempty"`
+	Apart     []string `json:"apart,omitempty"`
+	Fields    []string `json:"fields,omitempty"`
+	Row       string   `json:"row"` // its file, line and column
 }
 
 // LimitEntry is a limit that a rule uses, with its history.
@@ -224,7 +258,7 @@ type LimitStep struct {
 }
 
 // NewExplainDocument puts a rule into its JSON form.
-func NewExplainDocument(r *rulebook.Rule, needs []string, on day.Day) *ExplainDocument {
+func NewExplainDocument(r *rulebook.Rule, needs []string, on day.Day, found []*phrases.Hit) *ExplainDocument {
 	d := &ExplainDocument{Regola: FormatNumber, On: on.String(), Rule: NewRulesDocument([]*rulebook.Rule{r}).Rules[0], Note: r.Basis.Note,
 		When: r.When.Src, Each: r.Each.Src, Faults: r.Faults.Src, Expect: r.Expect.Src, Confirm: r.Confirm, Looks: none(needs), Limits: []LimitEntry{}}
 	for _, name := range usedLimits(r) {
@@ -233,6 +267,9 @@ func NewExplainDocument(r *rulebook.Rule, needs []string, on day.Day) *ExplainDo
 			l.Values = append(l.Values, LimitStep{v.From.String(), limitText(v), v == r.Book.On(name, on)})
 		}
 		d.Limits = append(d.Limits, l)
+	}
+	for _, h := range found {
+		d.Rows = append(d.Rows, RowMatch{h.Words, h.Kind, h.What, h.Certainty, h.Row.Stems, string(h.Row.Pattern), h.Row.Near, h.Row.Apart, h.Row.Fields, h.Row.Self().String()})
 	}
 	return d
 }

@@ -241,6 +241,24 @@ func (t *Texts) Each(sep string, f func(key, text string)) {
 	}
 }
 
+// SetText writes the text of a key, and tells whether a page has such a text.
+func (t *Texts) SetText(key, text string) bool {
+	v := reflect.ValueOf(t).Elem()
+	for _, s := range textIndex() {
+		if fact.FieldName(s) != key {
+			continue
+		}
+		x := v.FieldByIndex(s.Index)
+		if x.Kind() == reflect.Slice {
+			x.Set(reflect.ValueOf([]string{text}))
+		} else {
+			x.SetString(text)
+		}
+		return true
+	}
+	return false
+}
+
 // Text is the text of a key; empty for one that there is not.
 func (t *Texts) Text(key string) (text string) {
 	t.Each(", ", func(k, s string) {

@@ -27,11 +27,19 @@ var scripts = map[string]*unicode.RangeTable{
 // parts are the scripts of which a language's own consists.
 var parts = map[string][]string{"Jpan": {"Hani", "Hira", "Kana"}, "Kore": {"Hang", "Hani"}, "Hans": {"Hani"}, "Hant": {"Hani"}}
 
+// Languages is what tells languages apart, from the tables.
+type Languages struct {
+	Frequent map[string][]string // words, by language
+	Near     map[string][]string // languages that trigrams do not tell apart, by group
+	Letters  map[string]string   // that only one of two scripts of a language has, by script
+}
+
 // Guess says in which language a text most likely is, when that is not the one of
 // its locale, and what points to it: a script, or frequent words. "" is for no
 // doubt, also where the text is short or the language is none of the table. It is
 // a guess: names and quotes of another language count as well.
-func Guess(text, locale string, frequent, groups map[string][]string) (other string, signs []string) {
+func Guess(text, locale string, by Languages) (other string, signs []string) {
+	frequent, groups := by.Frequent, by.Near
 	tag, err := language.Parse(strings.ReplaceAll(locale, "_", "-"))
 	if err != nil {
 		return "", nil
@@ -72,6 +80,9 @@ func Guess(text, locale string, frequent, groups map[string][]string) (other str
 		}
 		if is != "" && is != base.String() {
 			return is, []string{"its letters"}
+		}
+		if is == "zh" {
+			return otherHan(text, script.String(), by.Letters)
 		}
 	}
 	if scripts[own[0]] != nil && sure >= language.High {
@@ -119,6 +130,31 @@ func Guess(text, locale string, frequent, groups map[string][]string) (other str
 		found = slices.Compact(slices.Sorted(slices.Values(found)))
 		if len(found) >= fewWords && english*5 >= n {
 			return "en", found
+		}
+	}
+	return "", nil
+}
+
+// fewHan is how many letters of the other script a Chinese text needs before it is taken
+// for that: names and quotes have some.
+const fewHan = 5
+
+// otherHan is the other script of Chinese, where most of a text's letters that only one of
+// the two has are of that.
+func otherHan(text, script string, letters map[string]string) (other string, signs []string) {
+	counts := map[string]int{}
+	for s, own := range letters {
+		for _, r := range text {
+			if strings.ContainsRune(own, r) {
+				if counts[s]++; s != script && len(signs) < 8 && !slices.Contains(signs, string(r)) {
+					signs = append(signs, string(r))
+				}
+			}
+		}
+	}
+	for s := range letters {
+		if s != script && counts[s] >= fewHan && counts[s] > 4*counts[script] {
+			return "zh-" + s, signs
 		}
 	}
 	return "", nil

@@ -41,13 +41,13 @@ func NewMemo() *Memo {
 }
 
 // Guess is the function Guess, which remembers.
-func (m *Memo) Guess(text, locale string, frequent, groups map[string][]string) (other string, signs []string) {
+func (m *Memo) Guess(text, locale string, by Languages) (other string, signs []string) {
 	if m == nil {
-		return Guess(text, locale, frequent, groups)
+		return Guess(text, locale, by)
 	}
-	g := m.guesses.Of(fmt.Sprintf("%p %s\x00%s", frequent, locale, text), func() *guess {
-		other, signs := Guess(text, locale, frequent, groups)
-		return &guess{other, signs, frequent}
+	g := m.guesses.Of(fmt.Sprintf("%p %s\x00%s", by.Frequent, locale, text), func() *guess {
+		other, signs := Guess(text, locale, by)
+		return &guess{other, signs, by.Frequent}
 	})
 	return g.other, g.signs
 }

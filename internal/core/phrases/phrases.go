@@ -28,7 +28,8 @@ type Hit struct {
 	Page      string `json:"page"`   // the further page that it belongs to; empty for the usual one
 	Around    string `json:"around"` // the words with those beside them
 	// Certainty is how sure it is that the words mean it: high, medium or low.
-	Certainty string `json:"certainty"`
+	Certainty string         `json:"certainty"`
+	Row       *tables.Phrase `json:"-"` // that matched
 }
 
 // maxText bounds how much of a text is looked at, in bytes: a longer one is far
@@ -88,7 +89,7 @@ func Find(l *dossier.Listing, t dossier.Texts, page, store string, rows []*table
 				if own(x.text, at, brand.Own) {
 					continue
 				}
-				h := &Hit{Certainty: cmp.Or(r.Certainty, "medium"), Kind: r.Kind, What: r.What, Words: x.text[at[0]:at[1]], Field: x.field, Locale: l.Locale, Page: page, Around: around(x.text, at)}
+				h := &Hit{Row: r, Certainty: cmp.Or(r.Certainty, "medium"), Kind: r.Kind, What: r.What, Words: x.text[at[0]:at[1]], Field: x.field, Locale: l.Locale, Page: page, Around: around(x.text, at)}
 				h.SetSelf(l.Locate(t.Field(x.field), x.text, at[0]))
 				hits = append(hits, h)
 			}

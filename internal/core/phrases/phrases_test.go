@@ -72,13 +72,13 @@ func TestSound(t *testing.T) {
 				t.Errorf("%s: %s %q in %q", tag, h.Kind, h.Words, h.Around)
 			}
 		}
-		other, signs := phrases.Guess(text, tag, set.FrequentWords, set.NearLanguages)
+		other, signs := phrases.Guess(text, tag, phrases.Languages{Frequent: set.FrequentWords, Near: set.NearLanguages, Letters: set.ScriptLetters})
 		assert.Empty(t, other, "%s: %v", tag, signs)
 		for wrong := range all {
 			if wrong == tag {
 				continue
 			}
-			other, signs := phrases.Guess(text, wrong, set.FrequentWords, set.NearLanguages)
+			other, signs := phrases.Guess(text, wrong, phrases.Languages{Frequent: set.FrequentWords, Near: set.NearLanguages, Letters: set.ScriptLetters})
 			assert.NotEmpty(t, other, "a text in %s under %s", tag, wrong)
 			assert.NotEmpty(t, signs)
 		}
@@ -163,7 +163,7 @@ func TestGuess(t *testing.T) {
 		for _, n := range []int{28, 29, 30, 31, 45, 70, 100, 130, 200, 4000} {
 			runes := []rune(all[tag])
 			for _, locale := range slices.Sorted(maps.Keys(all)) {
-				other, signs := phrases.Guess(string(runes[:min(n, len(runes))]), locale, set.FrequentWords, set.NearLanguages)
+				other, signs := phrases.Guess(string(runes[:min(n, len(runes))]), locale, phrases.Languages{Frequent: set.FrequentWords, Near: set.NearLanguages, Letters: set.ScriptLetters})
 				fmt.Fprintf(&out, "%s %d as %s: %s %v\n", tag, n, locale, other, signs)
 			}
 		}
@@ -176,7 +176,7 @@ func TestGuess(t *testing.T) {
 func TestLeft(t *testing.T) {
 	set := builtIn(t)
 	guess := func(text, locale string) string {
-		other, _ := phrases.Guess(text, locale, set.FrequentWords, set.NearLanguages)
+		other, _ := phrases.Guess(text, locale, phrases.Languages{Frequent: set.FrequentWords, Near: set.NearLanguages, Letters: set.ScriptLetters})
 		return other
 	}
 	german := texts(t)["de"]
@@ -187,4 +187,11 @@ func TestLeft(t *testing.T) {
 	assert.Empty(t, guess("Дневник на пещта за грънчари: криви, конуси, глазури и снимки на всеки съд, винаги под ръка и без мрежа, за всяка пещ в работилницата.", "bg"))
 	assert.Equal(t, "fi", guess("Uunin päiväkirja keraamikoille: käyrät, kartiot, lasitteet ja kuvat jokaisesta astiasta, aina mukana ja ilman verkkoa, jokaiselle uunille.", "hu"))
 	assert.Equal(t, "the script Cyrl", guess("Журнал печи для гончаров: кривые, конусы, глазури и снимки", "de"))
+	const hans, hant = "这个应用为你的窑炉记录每一次烧成的温度和时间，学习釉料的结果，并与别人分享。", "這個應用為你的窯爐記錄每一次燒成的溫度和時間，學習釉料的結果，並與別人分享。"
+	assert.Equal(t, "zh-Hans", guess(hans, "zh-TW"))
+	assert.Equal(t, "zh-Hans", guess(hans, "zh-Hant"))
+	assert.Equal(t, "zh-Hant", guess(hant, "zh-CN"))
+	assert.Empty(t, guess(hans, "zh-CN"))
+	assert.Empty(t, guess(hant, "zh-HK"))
+	assert.Empty(t, guess("書名《這個窯》："+hans, "zh-Hans"), "a quote")
 }

@@ -56,8 +56,9 @@ type Submission struct {
 	Pages      []*Page                `json:"pages"`                  // further pages of the store
 	Wording    []*phrases.Hit         `json:"wording" from:"listing"` // of the texts, that stores turn away
 	Events     []*dossier.Event       `json:"events"`
-	Rating     *rating.Rating         `json:"rating"` // estimated from the answers on the content
-	Disclosure *disclosure.Disclosure `json:"-"`      // the store's form on data, derived from the answers
+	Foreign    []*Foreign             `json:"foreign"` // texts of products and events in another language than theirs
+	Rating     *rating.Rating         `json:"rating"`  // estimated from the answers on the content
+	Disclosure *disclosure.Disclosure `json:"-"`       // the store's form on data, derived from the answers
 	Evidence   *evidence.Evidence     `json:"evidence" absent:"not-read"`
 	Testers    *testers.List          `json:"testers"`                    // the list of testers that the dossier names
 	Backend    *backend.Backend       `json:"backend" absent:"not-read"`  // who reaches what in the app's backend
@@ -162,7 +163,8 @@ type Texts struct {
 	Page    string `json:"page"`    // the id of the further page that they belong to; empty for the usual one
 
 	StoreCode  string   `json:"store_code"`  // under which the store keeps the language; empty when it has none
-	Seems      string   `json:"seems"`       // another language, or script, in which the description most likely is; empty without doubt
+	Seems      string   `json:"seems"`       // another language, or script, in which one of the texts most likely is; empty without doubt
+	SeemsIn    string   `json:"seems_in"`    // the key of that text
 	SeemsWords []string `json:"seems_words"` // that point to it
 }
 
@@ -450,6 +452,9 @@ func (s *Submission) fromDossier(src *Sources) {
 	s.Account = &d.Account
 	s.Contact, s.Links, s.Answers, s.Review, s.Release = &d.Contact, &d.Links, &d.Answers, &d.Review, src.Round.Of(d, st.Blocks)
 	s.Products, s.Events, s.Confirmed = d.Products, d.Events, d.Confirmed
+	if s.Tables != nil {
+		s.foreign(src.Phrases)
+	}
 	a := appOf(&d.App)
 	a.ID, _, _ = d.App.IDs.For(st.Blocks)
 	fact.Put(a, &a.ID, d.App.IDs.Where(st.Blocks))
@@ -493,6 +498,42 @@ func appOf(d *dossier.App) *App {
 	return a
 }
 
+// Foreign is a text of a product or an event that most likely is in another language than
+// the one under which it stands.
+type Foreign struct {
+	fact.Mark `json:"-"`
+	What      string   `json:"what"` // whose text it is, such as "the product glazes"
+	Locale    string   `json:"locale"`
+	Seems     string   `json:"seems"`
+	Words     []string `json:"words"` // that point to it
+}
+
+// foreign lists the texts of products and events that are in another language.
+func (s *Submission) foreign(memo *phrases.Memo) {
+	look := func(m *fact.Mark, what, locale, text string) {
+		if seems, words := memo.Guess(text, locale, s.languages()); seems != "" {
+			f := &Foreign{What: what, Locale: locale, Seems: seems, Words: words}
+			f.SetSelf(m.Self())
+			s.Foreign = append(s.Foreign, f)
+		}
+	}
+	for _, p := range s.Products {
+		for _, t := range p.Texts {
+			look(&t.Mark, "the product "+p.ID, t.Locale, t.Name+"\n"+t.Description)
+		}
+	}
+	for _, e := range s.Events {
+		for _, t := range e.Texts {
+			look(&t.Mark, "the event "+e.ID, t.Locale, t.Name+"\n"+t.Short+"\n"+t.Long)
+		}
+	}
+}
+
+// languages is what the tables have to tell languages apart.
+func (s *Submission) languages() phrases.Languages {
+	return phrases.Languages{Frequent: s.Tables.FrequentWords, Near: s.Tables.NearLanguages, Letters: s.Tables.ScriptLetters}
+}
+
 // texts are those of one language as the store shows them; what is in them that
 // stores turn away joins the wording.
 func (s *Submission) texts(src *Sources, l *dossier.Listing, page string) *Texts {
@@ -501,7 +542,14 @@ func (s *Submission) texts(src *Sources, l *dossier.Listing, page string) *Texts
 	t.Mark = t.Texts.Mark
 	if s.Tables != nil {
 		t.StoreCode = s.Tables.StoreCode(st.ID, l.Locale)
-		t.Seems, t.SeemsWords = src.Phrases.Guess(strings.Join([]string{t.Description, t.Pitch, t.Highlight, t.ReleaseNotes}, "\n"), l.Locale, s.Tables.FrequentWords, s.Tables.NearLanguages)
+		t.Texts.Each(" ", func(key, text string) {
+			if t.Seems != "" || text == "" || key == "keywords" || key == "name" { // people search with words of any language, and a brand keeps its letters
+				return
+			}
+			if t.Seems, t.SeemsWords = src.Phrases.Guess(text, l.Locale, s.languages()); t.Seems != "" {
+				t.SeemsIn = key
+			}
+		})
 		s.Wording = append(s.Wording, phrases.Find(l, t.Texts, page, st.ID, s.Tables.Phrases, d.App.Brand, src.Phrases)...)
 	}
 	return t

@@ -58,6 +58,7 @@ type Known struct {
 	DataWords               []string                     `json:"data_words"`               // by which a privacy page speaks of data, in small letters
 	Disclosures             map[string][]string          `json:"disclosures"`              // words by which a description says what a store asks it to say
 	FrequentWords           map[string][]string          `json:"frequent_words"`           // of languages, by which a text is recognised
+	ScriptLetters           map[string]string            `json:"script_letters"`           // that only one of two scripts of a language has, by the script's code
 	NearLanguages           map[string][]string          `json:"near_languages"`           // too alike to be told apart by trigrams, by the name of their group
 	PageTexts               []*PageText                  `json:"page_texts"`               // how a store's page shows texts
 	Locales                 []*Locale                    `json:"locales"`                  // the language codes of each store

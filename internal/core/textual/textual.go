@@ -62,7 +62,7 @@ func Oddities(s string) []string {
 			add("a replacement character (U+FFFD), where a letter was lost")
 		case unicode.IsControl(r):
 			add("a control character (U+%04X)", r)
-		case r >= 0x202a && r <= 0x202e || isolate(r) && !turned:
+		case r == 0x202d || r == 0x202e || (isolate(r) || r >= 0x202a && r <= 0x202c) && !turned: // overrides are never needed
 			add("a mark that turns the direction (U+%04X)", r)
 		case invisible(r) && !lawful(r, last, s[i+utf8.RuneLen(r):], turned):
 			add("an invisible character (U+%04X)", r)

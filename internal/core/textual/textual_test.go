@@ -21,6 +21,8 @@ func TestOddities(t *testing.T) {
 		"a\u200bb\ufeff":              {"an invisible character (U+200B)", "an invisible character (U+FEFF)"},
 		"a\u202eb":                    {"a mark that turns the direction (U+202E)"},
 		"a\u202ab":                    {"a mark that turns the direction (U+202A)"},
+		"\u202atar\u202c تار":         {}, // the older way to embed
+		"\u202etar\u202c تار":         {"a mark that turns the direction (U+202E)"},
 		"10\u202f000":                 {}, // a narrow blank
 		"Novit\ufffd":                 {"a replacement character (U+FFFD), where a letter was lost"},
 		"fÃ¼r den Ofen":               {"letters that were encoded twice (Ã¼)"},

@@ -46,14 +46,20 @@ func Guess(text, locale string, by Languages) (other string, signs []string) {
 	}
 	text = clip(text)
 	counts, letters := map[string]int{}, 0
+	last := "Latn" // a letter most often is of the script of the one before
 	for _, r := range text {
 		if !unicode.IsLetter(r) {
 			continue
 		}
 		letters++
+		if unicode.Is(scripts[last], r) {
+			counts[last]++
+			continue
+		}
 		for name, table := range scripts {
 			if unicode.Is(table, r) {
 				counts[name]++
+				last = name
 				break
 			}
 		}

@@ -85,6 +85,8 @@ func needs(re *syntax.Regexp) [][]string {
 		}
 	case syntax.OpCapture, syntax.OpPlus:
 		return needs(re.Sub[0])
+	case syntax.OpCharClass:
+		return few(re.Rune)
 	case syntax.OpConcat:
 		var all [][]string
 		for _, sub := range re.Sub {
@@ -103,6 +105,21 @@ func needs(re *syntax.Regexp) [][]string {
 		return [][]string{one}
 	}
 	return nil
+}
+
+// few are the letters of a class, given as the pairs that bound its ranges; nil where they
+// are more than is quicker to look for than the expression.
+func few(pairs []rune) [][]string {
+	const most = 12
+	var one []string
+	for i := 0; i < len(pairs); i += 2 {
+		for c := pairs[i]; c <= pairs[i+1]; c++ {
+			if one = append(one, string(c)); len(one) > most {
+				return nil
+			}
+		}
+	}
+	return [][]string{one}
 }
 
 // Match tells whether a text matches.

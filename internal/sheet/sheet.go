@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"image"
 	"slices"
+	"unicode"
 
 	"golang.org/x/text/language"
 	"golang.org/x/text/language/display"
@@ -216,11 +217,28 @@ func cut(t dossier.Texts, store string, rows []*tables.PageText) (out []*Text) {
 		runes := []rune(text)
 		n := len(runes)
 		if r.Shown > 0 {
-			n = min(n, int(r.Shown))
+			n = wordEnd(runes, min(n, int(r.Shown)))
 		}
 		out = append(out, &Text{r.Text, string(runes[:n]), string(runes[n:])})
 	}
 	return out
+}
+
+// longestWord is how far a cut goes back to the end of a word, in letters; scripts without
+// blanks are cut where they are.
+const longestWord = 24
+
+// wordEnd is where a text of which n letters are shown is cut: at the end of a word.
+func wordEnd(text []rune, n int) int {
+	if n == len(text) || text[n] == ' ' || text[n] == '\n' {
+		return n
+	}
+	for i := n; i > max(0, n-longestWord); i-- {
+		if unicode.IsSpace(text[i-1]) {
+			return i - 1
+		}
+	}
+	return n
 }
 
 // shots are all pictures of a page.

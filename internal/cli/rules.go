@@ -231,7 +231,7 @@ tables of words that match a text.`,
 type attempt struct{ text, locale, field string }
 
 // attempt finds the rows that match a text, of the kinds of words that a rule is about.
-func (e *env) attempt(a attempt, r *rulebook.Rule) (hits []*phrases.Hit, err error) {
+func (e *env) attempt(a attempt, r *rulebook.Rule) (found []report.RowMatch, err error) {
 	if a.text == "" {
 		return nil, nil
 	}
@@ -254,14 +254,15 @@ func (e *env) attempt(a attempt, r *rulebook.Rule) (hits []*phrases.Hit, err err
 		for _, h := range phrases.Find(&dossier.Listing{Locale: a.locale, Texts: texts}, texts, "", s.ID, set.Phrases, dossier.Brand{}, nil) {
 			if strings.Contains(r.Faults.Src+r.Expect.Src, `"`+h.Kind+`"`) && !seen[h.Row] {
 				seen[h.Row] = true
-				hits = append(hits, h)
+				found = append(found, report.RowMatch{Words: h.Words, Kind: h.Kind, What: h.What, Certainty: h.Certainty, Stems: h.Row.Stems, Pattern: string(h.Row.Pattern),
+					Near: h.Row.Near, Apart: h.Row.Apart, Fields: h.Row.Fields, Row: h.Row.Self().String()})
 			}
 		}
 	}
-	if hits == nil {
-		hits = []*phrases.Hit{} // looked, and none matches
+	if found == nil {
+		found = []report.RowMatch{} // looked, and none matches
 	}
-	return hits, nil
+	return found, nil
 }
 
 // stores lists the stores; none when they cannot be loaded, which loading for

@@ -10,7 +10,6 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/day"
-	"regola.example/regola/internal/core/phrases"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/sanitize"
 	"regola.example/regola/internal/core/store"
@@ -126,7 +125,7 @@ const impactWidth = 10
 
 // Explain says what a rule wants, why, since when, and how it is judged; and, where a text
 // was held against it, the rows of words that match (found is nil where none was).
-func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []string, on day.Day, found []*phrases.Hit, look Style) error {
+func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []string, on day.Day, found []RowMatch, look Style) error {
 	p := &printer{w: w, look: look}
 	p.line("%s", p.strong(r.Title))
 	p.line("%s", p.dim(r.ID))
@@ -205,11 +204,11 @@ func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []strin
 	}
 	for _, h := range found {
 		row("words", fmt.Sprintf("%q: %s, certainty %s", h.Words, h.What, h.Certainty))
-		row("looks for", cmp.Or(strings.Join(h.Row.Stems, ", "), string(h.Row.Pattern)))
-		row("only near", strings.Join(h.Row.Near, ", "))
-		row("not near", strings.Join(h.Row.Apart, ", "))
-		row("in texts", strings.Join(h.Row.Fields, ", "))
-		row("row", h.Row.Self().String())
+		row("looks for", cmp.Or(strings.Join(h.Stems, ", "), h.Pattern))
+		row("only near", strings.Join(h.Near, ", "))
+		row("not near", strings.Join(h.Apart, ", "))
+		row("in texts", strings.Join(h.Fields, ", "))
+		row("row", h.Row)
 	}
 	return p.err
 }
@@ -258,7 +257,7 @@ type LimitStep struct {
 }
 
 // NewExplainDocument puts a rule into its JSON form.
-func NewExplainDocument(r *rulebook.Rule, needs []string, on day.Day, found []*phrases.Hit) *ExplainDocument {
+func NewExplainDocument(r *rulebook.Rule, needs []string, on day.Day, found []RowMatch) *ExplainDocument {
 	d := &ExplainDocument{Regola: FormatNumber, On: on.String(), Rule: NewRulesDocument([]*rulebook.Rule{r}).Rules[0], Note: r.Basis.Note,
 		When: r.When.Src, Each: r.Each.Src, Faults: r.Faults.Src, Expect: r.Expect.Src, Confirm: r.Confirm, Looks: none(needs), Limits: []LimitEntry{}}
 	for _, name := range usedLimits(r) {
@@ -268,9 +267,7 @@ func NewExplainDocument(r *rulebook.Rule, needs []string, on day.Day, found []*p
 		}
 		d.Limits = append(d.Limits, l)
 	}
-	for _, h := range found {
-		d.Rows = append(d.Rows, RowMatch{h.Words, h.Kind, h.What, h.Certainty, h.Row.Stems, string(h.Row.Pattern), h.Row.Near, h.Row.Apart, h.Row.Fields, h.Row.Self().String()})
-	}
+	d.Rows = found
 	return d
 }
 

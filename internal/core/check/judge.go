@@ -96,9 +96,32 @@ func Run(ctx context.Context, pairs []Pair, d *dossier.Dossier, o Options) (*Res
 		r.waive(d)
 	}
 	for _, s := range r.Stores {
+		s.end()
+	}
+	for _, s := range r.Stores {
 		r.App, r.Version = cmp.Or(r.App, s.AppID), cmp.Or(r.Version, s.Version)
 	}
 	return r, nil
+}
+
+// end draws the consequences of a package that is no release of the app: what else is found
+// in it follows from that, and nothing is asked of it.
+func (s *Store) end() {
+	i := slices.IndexFunc(s.Verdicts, func(v *Verdict) bool { return v.Rule.Ends != "" && v.State == Broken })
+	if i < 0 {
+		return
+	}
+	cause := s.Verdicts[i].Rule
+	for _, v := range s.Verdicts {
+		switch {
+		case v.Rule == cause || v.Rule.Stage != "package" && cause.Ends != "all":
+		case v.State == Broken && v.Rule.Stage == "package":
+			v.Follows = cause.ID
+		case v.State == Held || v.State == Waived || v.State == NotInForce:
+		default:
+			*v = Verdict{Rule: v.Rule, Store: v.Store, State: NotApplicable}
+		}
+	}
 }
 
 // waives tells whether a waiver's at is the place of a fault: a file, an entry

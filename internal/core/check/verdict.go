@@ -49,6 +49,7 @@ type Verdict struct {
 	Gaps     []fact.Gap // why it, or a part of it, could not be judged
 	Question *Question  // what a person must confirm, or has confirmed
 	Duties   []*Duty    // what must be answered, declared or handed in
+	Follows  string     // the rule of whose breach it is a consequence here; empty for none but those of Rule.After
 }
 
 // Key names the verdict over runs: rule and store.
@@ -373,6 +374,17 @@ type Finding struct {
 	Faults []*Fault
 	More   int
 	With   []*Finding // its consequences
+
+	follows []string // rules of whose breach it is a consequence in these packages
+	own     bool     // in another package it is a fault by itself
+}
+
+// causes are the rules of whose breach it is a consequence.
+func (f *Finding) causes() []string {
+	if f.own {
+		return f.Rule.After
+	}
+	return slices.Concat(f.Rule.After, f.follows)
 }
 
 // Places counts the places of a finding.
@@ -397,6 +409,11 @@ func (r *Result) Findings(waived bool) []*Finding {
 					out = append(out, x)
 				}
 				x.add(f, s.ID)
+				if v.Follows == "" {
+					x.own = true
+				} else if !slices.Contains(x.follows, v.Follows) {
+					x.follows = append(x.follows, v.Follows)
+				}
 			}
 			if x := byRule[v.Rule.ID]; x != nil && !waived {
 				x.More += v.More
@@ -417,7 +434,7 @@ func (r *Result) Findings(waived bool) []*Finding {
 		return out
 	}
 	return slices.DeleteFunc(out, func(f *Finding) bool {
-		for _, id := range f.Rule.After {
+		for _, id := range f.causes() {
 			if cause := byRule[id]; cause != nil && cause != f {
 				cause.With = append(cause.With, f)
 				if gravity(f.Impact) < gravity(cause.Impact) {

@@ -82,6 +82,9 @@ func (e *Evidence) androidSDKs(pkg *facts.Package, t *tables.Set) {
 			}
 		}
 		for _, d := range a.Manifest.MetaData {
+			if d.Value == "true" && slices.Contains(sdk.Off, d.Name) {
+				found.Off = d.Name
+			}
 			if found.Seen == "" && slices.Contains(sdk.Metadata, d.Name) {
 				found.Seen, found.ByName = "meta-data "+d.Name, true // it may be left of code that is gone
 				found.SetSelf(d.Self())

@@ -56,6 +56,7 @@ type SDK struct {
 	Manifest      bool     `json:"manifest"`       // it brings a privacy manifest, where it is a framework
 	Data          []string `json:"data"`           // kinds of data that it usually sends
 	Tracking      bool     `json:"tracking"`       // its data is joined with that of other companies
+	Off           string   `json:"off"`            // the switch that turns it off for good; empty when none does
 }
 
 // Purpose is one purpose string that the code calls for.

@@ -66,6 +66,11 @@ func (e *Evidence) iosSDKs(pkg *facts.Package, t *tables.Set, code *signs.Index)
 				found.SetSelf(app.Self().In(k))
 			}
 		}
+		for _, k := range sdk.Off {
+			if slices.Contains(app.App.Info.SwitchedOn, k) {
+				found.Off = k
+			}
+		}
 		for _, c := range code.Codes {
 			if name := c.ThirdParty(sdk); found.Seen == "" && name != "" {
 				found.Seen, found.ByName = name+" in "+c.Bundle.Code.Path, true

@@ -104,6 +104,8 @@ type Component struct {
 	Banner           bool     `json:"banner,omitempty" axml:"@banner,present"`                                 // a picture for television home screens
 	Resizeable       bool     `json:"resizeable" axml:"@resizeableActivity,default=true"`
 	Module           string   `json:"module,omitempty"`
+	Undefined        bool     `json:"undefined,omitempty"`  // no code file of the package defines its class, as far as they were read
+	LinkLacks        []string `json:"link_lacks,omitempty"` // what a filter that asks for its web links to be verified lacks for that
 }
 
 // MetaData is one name and value for libraries to read.

@@ -18,7 +18,7 @@ import (
 )
 
 // claims are the kinds of words that the corpus holds sound lines against.
-var claims = map[string]bool{"price": true, "ranking": true, "install": true, "unfinished": true, "platform": true, "promise": true, "barred": true, "filler": true, "official": true, "testimonial": true, "rating": true, "no-ads": true, "no-data": true, "no-account": true}
+var claims = map[string]bool{"price": true, "ranking": true, "install": true, "unfinished": true, "platform": true, "promise": true, "barred": true, "filler": true, "official": true, "testimonial": true, "rating": true, "no-ads": true, "reward": true, "no-data": true, "no-account": true}
 
 // judged are the kinds that every language of the corpus is held to.
 var judged = []string{"price", "ranking", "install", "unfinished", "promise", "rating"}

@@ -100,30 +100,34 @@ type Value struct {
 // Rule is one rule.
 type Rule struct {
 	fact.Mark `json:"-"`
-	ID        string     `json:"id" need:"rulebook/topic, stable for ever" like:"^[a-z][a-z0-9-]*/[a-z][a-z0-9-]*$" hint:"rulebook/topic in small letters, digits and hyphens"`
-	Title     string     `json:"title" need:"what holds when the rule is kept"`
-	Why       string     `json:"why"` // what the store wants with it, and what happens otherwise
-	Stage     string     `json:"stage" need:"when it matters" enum:"package|graphics|listing|declarations|release|review"`
-	Impact    ImpactBy   `json:"impact" need:"what the store would do: refused, blocked, rejected, reach, craft, or a condition that gives one of them"`
-	Channels  []string   `json:"channels" enum:"public|open-test|invited-test|team-test"` // to whom a release goes that it concerns; empty for those that need its stage
-	From      *day.Day   `json:"from"`                                                    // first day on which it binds
-	Until     *day.Day   `json:"until"`                                                   // last day
-	When      Expr       `json:"when"`                                                    // whether it applies; empty for always
-	Each      Expr       `json:"each"`                                                    // a list; the rule is judged once an item, which is named it
-	Faults    Expr       `json:"faults"`                                                  // in the place of each and expect: a list of which every item is a fault
-	Expect    Expr       `json:"expect"`                                                  // what must hold
-	Ask       Template   `json:"ask"`                                                     // in the place of expect: what a person must confirm
-	Confirm   string     `json:"confirm" like:"^[a-z][a-z0-9-]*$" hint:"small letters, digits and hyphens"`
-	At        Expr       `json:"at"` // the field that is at fault
-	Say       Template   `json:"say"`
-	Seen      Template   `json:"seen"`  // the evidence
-	After     []string   `json:"after"` // rules of which this one, when they are broken too, is a consequence
-	Raise     *Raise     `json:"raise"` // what else would be found if the field were raised
-	Duty      *Duty      `json:"duty"`  // what a release must answer, declare or hand in because of what the rule looks at
-	Fix       Template   `json:"fix" need:"what to change"`
-	Basis     Basis      `json:"basis" need:"what it rests on"`
-	Examples  []*Example `json:"examples"`
-	Book      *Book      `json:"-"`
+	ID        string   `json:"id" need:"rulebook/topic, stable for ever" like:"^[a-z][a-z0-9-]*/[a-z][a-z0-9-]*$" hint:"rulebook/topic in small letters, digits and hyphens"`
+	Title     string   `json:"title" need:"what holds when the rule is kept"`
+	Why       string   `json:"why"` // what the store wants with it, and what happens otherwise
+	Stage     string   `json:"stage" need:"when it matters" enum:"package|graphics|listing|declarations|release|review"`
+	Impact    ImpactBy `json:"impact" need:"what the store would do: refused, blocked, rejected, reach, craft, or a condition that gives one of them"`
+	Channels  []string `json:"channels" enum:"public|open-test|invited-test|team-test"` // to whom a release goes that it concerns; empty for those that need its stage
+	From      *day.Day `json:"from"`                                                    // first day on which it binds
+	Until     *day.Day `json:"until"`                                                   // last day
+	When      Expr     `json:"when"`                                                    // whether it applies; empty for always
+	Each      Expr     `json:"each"`                                                    // a list; the rule is judged once an item, which is named it
+	Faults    Expr     `json:"faults"`                                                  // in the place of each and expect: a list of which every item is a fault
+	Expect    Expr     `json:"expect"`                                                  // what must hold
+	Ask       Template `json:"ask"`                                                     // in the place of expect: what a person must confirm
+	Confirm   string   `json:"confirm" like:"^[a-z][a-z0-9-]*$" hint:"small letters, digits and hyphens"`
+	At        Expr     `json:"at"` // the field that is at fault
+	Say       Template `json:"say"`
+	Seen      Template `json:"seen"`  // the evidence
+	After     []string `json:"after"` // rules of which this one, when they are broken too, is a consequence
+	// Ends is for a package that is no release of the app, such as a part of one: when the
+	// rule is broken, what other rules of the stage package find follows from it, and nothing
+	// of the package is asked; with all, nothing else is judged at all.
+	Ends     string     `json:"ends" enum:"|package|all"`
+	Raise    *Raise     `json:"raise"` // what else would be found if the field were raised
+	Duty     *Duty      `json:"duty"`  // what a release must answer, declare or hand in because of what the rule looks at
+	Fix      Template   `json:"fix" need:"what to change"`
+	Basis    Basis      `json:"basis" need:"what it rests on"`
+	Examples []*Example `json:"examples"`
+	Book     *Book      `json:"-"`
 }
 
 // Raise makes a broken rule tell which others would apply when a

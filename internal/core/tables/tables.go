@@ -58,6 +58,8 @@ type Known struct {
 	DataWords               []string                     `json:"data_words"`               // by which a privacy page speaks of data, in small letters
 	Disclosures             map[string][]string          `json:"disclosures"`              // words by which a description says what a store asks it to say
 	FrequentWords           map[string][]string          `json:"frequent_words"`           // of languages, by which a text is recognised
+	PolicyUses              []*PolicyUse                 `json:"policy_uses"`              // what the policy wants of uses that no form is for
+	CoreData                map[string]string            `json:"core_data"`                // the kind of data that third-party code of a kind always sends
 	ScriptLetters           map[string]string            `json:"script_letters"`           // that only one of two scripts of a language has, by the script's code
 	NearLanguages           map[string][]string          `json:"near_languages"`           // too alike to be told apart by trigrams, by the name of their group
 	PageTexts               []*PageText                  `json:"page_texts"`               // how a store's page shows texts
@@ -446,6 +448,7 @@ type SDK struct {
 	IOSClasses    []string `json:"ios_classes"`    // prefixes of Objective-C class names
 	IOSFiles      []string `json:"ios_files"`      // in an iOS app
 	PlistKeys     []string `json:"plist_keys"`     // in the property list
+	Off           []string `json:"off"`            // meta-data or keys of the property list that switch it off for good when they are true
 	System        bool     `json:"system"`         // the iOS names are the system's own
 	Data          []string `json:"data"`           // kinds of data that leave the device
 	Ads           bool     `json:"ads"`            // it shows advertising
@@ -454,6 +457,16 @@ type SDK struct {
 	Listed        bool     `json:"listed"`         // on the iOS store's list of commonly used code
 	Brings        []string `json:"brings"`         // permissions that its manifest merges in
 	Confidence    string   `json:"confidence" enum:"high|medium|low"`
+}
+
+// PolicyUse is what a store's policy wants of an app with a permission, or with a service
+// that the system binds, for which there is no form to declare it in.
+type PolicyUse struct {
+	fact.Mark  `json:"-"`
+	Permission string `json:"permission" need:"the permission, asked for or held by who may bind"`
+	What       string `json:"what" need:"what it is, in words"`
+	Wants      string `json:"wants" need:"what the policy wants, as what the app does"`
+	Confidence string `json:"confidence" enum:"high|medium|low"`
 }
 
 // ResourceFamily is a beginning of resource names that one piece of third-party code uses.

@@ -178,7 +178,7 @@ func (r *reader) collect(results []scanned, wanted map[string]bool) {
 	for _, comp := range r.out.Manifest.Components {
 		name := strings.ReplaceAll(comp.Name, ".", "/")
 		if wanted[name] && comp.Enabled && comp.Kind != "activity-alias" && !found[name] && !missing[comp.Name] {
-			missing[comp.Name] = true
+			missing[comp.Name], comp.Undefined = true, true
 			c.Missing = append(c.Missing, comp.Name)
 		}
 	}

@@ -3,7 +3,9 @@ package android
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"regola.example/regola/internal/core/fact"
@@ -134,22 +136,35 @@ func (r *reader) broad(intent *resource.Element) bool {
 // implied adds the permissions that the system grants together with those that
 // are asked for, by the platform's documentation of their history.
 func (r *reader) implied() {
-	m := r.out.Manifest
+	m := &r.out.Manifest
 	if m.TargetLevel == nil {
 		return
 	}
+	has := func(name string) bool {
+		return slices.ContainsFunc(m.Permissions, func(q *facts.Permission) bool { return q.Name == name })
+	}
+	for _, name := range []string{"android.permission.WRITE_EXTERNAL_STORAGE", "android.permission.READ_PHONE_STATE"} {
+		if *m.TargetLevel < donutLevel && !has(name) { // what was free before that level is granted to older programs
+			q := &facts.Permission{Name: name, ImpliedBy: "target level " + strconv.FormatInt(*m.TargetLevel, 10)}
+			q.SetSelf(m.Self())
+			m.Permissions = append(m.Permissions, q)
+		}
+	}
 	for _, p := range slices.Clone(m.Permissions) {
 		for _, i := range impliedPermissions {
-			if p.Name != i.by || i.below > 0 && *m.TargetLevel >= i.below ||
-				slices.ContainsFunc(m.Permissions, func(q *facts.Permission) bool { return q.Name == i.adds }) {
+			if p.Name != i.by || i.below > 0 && *m.TargetLevel >= i.below || has(i.adds) {
 				continue
 			}
 			q := &facts.Permission{Name: i.adds, MaxLevel: p.MaxLevel, ImpliedBy: p.Name, Module: p.Module}
 			q.SetSelf(p.Self())
-			r.out.Manifest.Permissions = append(r.out.Manifest.Permissions, q)
+			m.Permissions = append(m.Permissions, q)
 		}
 	}
 }
+
+// donutLevel is the level with which writing to the shared storage and the phone's state
+// became permissions.
+const donutLevel = 4
 
 // impliedPermissions says which permission adds which, below a target level
 // or, with 0, at every.
@@ -283,9 +298,11 @@ func (r *reader) placeholders(e *resource.Element, at place.Place) {
 func (r *reader) filter(c *facts.Component, f *resource.Element) {
 	starts, kind := false, ""
 	web := false
+	needs := map[string]bool{"android.intent.action.VIEW": true, "android.intent.category.BROWSABLE": true, "android.intent.category.DEFAULT": true}
 	var hosts []string
 	for _, part := range f.Children {
 		name := r.string(part.Attr("name"))
+		delete(needs, name)
 		switch part.Name {
 		case "action":
 			starts = starts || name == "android.intent.action.MAIN"
@@ -324,6 +341,9 @@ func (r *reader) filter(c *facts.Component, f *resource.Element) {
 		if a := f.Attr("autoVerify"); a != nil {
 			verify, _ := r.bool("autoVerify", a)
 			r.out.Manifest.AutoVerify = r.out.Manifest.AutoVerify || verify
+			if verify && len(c.LinkLacks) == 0 {
+				c.LinkLacks = slices.Sorted(maps.Keys(needs))
+			}
 		}
 	}
 }

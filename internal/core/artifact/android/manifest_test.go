@@ -165,6 +165,8 @@ func TestComponents(t *testing.T) {
 	assert.False(t, curve.Resizeable)
 	assert.Equal(t, []string{"kiln.example", "pots.example"}, a.Manifest.DeepLinkHosts)
 	assert.True(t, a.Manifest.AutoVerify)
+	assert.Equal(t, []string{"android.intent.action.VIEW", "android.intent.category.BROWSABLE", "android.intent.category.DEFAULT"}, curve.LinkLacks)
+	assert.Empty(t, log.LinkLacks)
 	assert.Equal(t, []string{"dataSync", "shortService"}, probe.Foreground)
 	assert.Equal(t, "curve", probe.SpecialUse)
 	assert.Equal(t, []string{"a.b.p", "x.y"}, provider.Authorities)
@@ -244,7 +246,12 @@ func TestModules(t *testing.T) {
 	assert.Equal(t, "fast-follow", byName["pots"].Delivery)
 	assert.Equal(t, "conditional", byName["cond"].Delivery)
 	assert.Equal(t, []string{"min-sdk 24"}, byName["cond"].Conditions)
-	assert.Equal(t, "glaze", a.Manifest.Permissions[0].Module)
+	var names []string
+	for _, p := range a.Manifest.Permissions {
+		names = append(names, p.Name+" "+p.Module+" "+p.ImpliedBy)
+	}
+	assert.Subset(t, names, []string{"android.permission.WRITE_EXTERNAL_STORAGE  target level 1", "android.permission.READ_PHONE_STATE  target level 1", "android.permission.READ_EXTERNAL_STORAGE  android.permission.WRITE_EXTERNAL_STORAGE"})
+	assert.Equal(t, "glaze", a.Manifest.Permissions[len(names)-1].Module)
 	require.Len(t, a.Bundle.Duplicates, 1)
 	assert.Equal(t, "assets/a.txt", a.Bundle.Duplicates[0].Path)
 	assert.True(t, a.Bundle.Metadata.Mapping)

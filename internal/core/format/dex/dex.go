@@ -223,7 +223,9 @@ func (f *File) Markers() []string {
 		if !strings.HasPrefix(s, "~~") {
 			break
 		}
-		out = append(out, s)
+		if len(s) > 2 && (s[2]|0x20) >= 'a' && (s[2]|0x20) <= 'z' { // "~~~{" begins a table of checksums
+			out = append(out, s)
+		}
 	}
 	return out
 }

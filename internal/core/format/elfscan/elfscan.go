@@ -61,16 +61,63 @@ type scanner struct {
 	order binary.ByteOrder
 	wide  bool
 	loads []elf.Prog64
+	far   *farNames
+}
+
+// farNames notes names that end in .so while a library passes by, with where they begin: in
+// a very large one the names of needed libraries lie behind what is held, and only what
+// follows says where.
+type farNames struct {
+	r     io.Reader
+	pos   int64  // of r
+	from  int64  // before it nothing is noted
+	carry []byte // the end of what passed, as long as a name may be
+	found map[uint64]string
+}
+
+const (
+	longestName = 256
+	mostFar     = 1 << 14
+)
+
+var nameEnd = []byte(".so\x00")
+
+// Read implements io.Reader.
+func (f *farNames) Read(p []byte) (int, error) {
+	n, err := f.r.Read(p)
+	if f.pos += int64(n); f.pos > f.from {
+		f.note(p[:n])
+	}
+	return n, err
+}
+
+func (f *farNames) note(b []byte) {
+	b = append(f.carry, b...)
+	start := f.pos - int64(len(b)) // of b
+	done := len(f.carry) - len(nameEnd) + 1
+	for at := max(done, 0); ; {
+		i := bytes.Index(b[at:], nameEnd)
+		if i < 0 || len(f.found) >= mostFar {
+			break
+		}
+		end := at + i + len(nameEnd) - 1
+		if begin := bytes.LastIndexByte(b[:end], 0) + 1; begin > 0 {
+			f.found[uint64(start)+uint64(begin)] = string(b[begin:end])
+		}
+		at = end
+	}
+	f.carry = append(f.carry[:0], b[max(0, len(b)-longestName):]...)
 }
 
 // Scan reads a library from a stream of the given size in bytes.
 func Scan(r io.Reader, size int64) (*File, error) {
-	s := &scanner{r: bufio.NewReaderSize(r, 64<<10), order: binary.LittleEndian}
-	var head bytes.Buffer
 	held := int64(keep)
 	if size >= large {
 		held = keepLarge
 	}
+	far := &farNames{r: r, from: held, found: map[uint64]string{}}
+	s := &scanner{r: bufio.NewReaderSize(far, 64<<10), order: binary.LittleEndian, far: far}
+	var head bytes.Buffer
 	if _, err := io.CopyN(&head, s.r, held); err != nil && !errors.Is(err, io.EOF) {
 		return nil, err
 	}
@@ -367,7 +414,7 @@ func (s *scanner) dynamic(f *File, b []byte) {
 		}
 	}
 	at, ok := s.fileOffset(strtab)
-	if !ok || at > uint64(len(s.head)) {
+	if !ok {
 		if len(needed) > 0 {
 			f.NoNames = "the names of needed libraries lie beyond what is held"
 		}
@@ -375,8 +422,11 @@ func (s *scanner) dynamic(f *File, b []byte) {
 	}
 	name := func(i uint64) string {
 		if at+i >= uint64(len(s.head)) || at+i < at {
-			f.NoNames = "the names of needed libraries lie beyond what is held"
-			return ""
+			n, ok := s.far.found[at+i]
+			if !ok {
+				f.NoNames = "the names of needed libraries lie beyond what is held"
+			}
+			return n
 		}
 		n, _, _ := bytes.Cut(s.head[at+i:], []byte{0})
 		return string(n[:min(len(n), 256)])

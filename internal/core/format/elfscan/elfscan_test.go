@@ -121,3 +121,40 @@ func FuzzScan(f *testing.F) {
 	f.Add(library(f, "armeabi-v7a"))
 	f.Fuzz(func(t *testing.T, data []byte) { _, _ = elfscan.Scan(bytes.NewReader(data), int64(len(data))) })
 }
+
+// TestFarNames finds the names of needed libraries behind what is held of a library: they
+// pass by before the dynamic section says where they begin.
+func TestFarNames(t *testing.T) {
+	const names, dynamic = 3 << 20, 4 << 20
+	b := make([]byte, dynamic+16*5)
+	copy(b, "\x7fELF\x02\x01\x01")
+	le := binary.LittleEndian
+	le.PutUint16(b[16:], 3) // shared
+	le.PutUint16(b[18:], uint16(elf.EM_AARCH64))
+	le.PutUint64(b[32:], 64) // program headers
+	le.PutUint16(b[54:], 56)
+	le.PutUint16(b[56:], 2)
+	segment := func(at int, kind uint32, off, size uint64) {
+		le.PutUint32(b[at:], kind)
+		le.PutUint64(b[at+8:], off)
+		le.PutUint64(b[at+16:], off)
+		le.PutUint64(b[at+32:], size)
+		le.PutUint64(b[at+48:], 1)
+	}
+	segment(64, uint32(elf.PT_LOAD), 0, uint64(len(b)))
+	segment(120, uint32(elf.PT_DYNAMIC), dynamic, 80)
+	// One name lies across the end of a block that is read at once.
+	copy(b[names:], "\x00kiln_open\x00libglaze.so\x00")
+	copy(b[names+(64<<10)-5:], "\x00libc++_shared.so\x00")
+	for i, e := range [][2]uint64{{uint64(elf.DT_NEEDED), 11}, {uint64(elf.DT_NEEDED), (64 << 10) - 4}, {uint64(elf.DT_SONAME), 11}, {uint64(elf.DT_STRTAB), names}} {
+		le.PutUint64(b[dynamic+16*i:], e[0])
+		le.PutUint64(b[dynamic+16*i+8:], e[1])
+	}
+	f := scan(t, b)
+	assert.Equal(t, []string{"libglaze.so", "libc++_shared.so"}, f.Needed)
+	assert.Equal(t, "libglaze.so", f.SoName)
+	assert.Empty(t, f.NoNames)
+	copy(b[names+12:], "x") // no such name
+	le.PutUint64(b[dynamic+8:], 1)
+	assert.NotEmpty(t, scan(t, b).NoNames)
+}

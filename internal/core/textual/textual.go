@@ -241,7 +241,8 @@ func inflection(w string, seen map[string]bool) string {
 	return ""
 }
 
-// ShareWord tells whether two names belong together.
+// ShareWord tells whether two names belong together: one is in the other, a word is in both,
+// or one is the initials of the other.
 func ShareWord(a, b string) bool {
 	a, b = strings.ToLower(strings.TrimSpace(a)), strings.ToLower(strings.TrimSpace(b))
 	if strings.Contains(a, b) || strings.Contains(b, a) {
@@ -252,7 +253,20 @@ func ShareWord(a, b string) bool {
 			return utf8.RuneCountInString(w) >= 3 && strings.Contains(text, w)
 		})
 	}
-	return has(a, b) || has(b, a)
+	return has(a, b) || has(b, a) || initials(a) == b || initials(b) == a
+}
+
+// initials are the first letters of a name's words, without small words in English between.
+func initials(name string) string {
+	var out strings.Builder
+	for w := range strings.FieldsFuncSeq(name, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }) {
+		if w == "the" || w == "of" || w == "and" || w == "for" {
+			continue
+		}
+		r, _ := utf8.DecodeRuneInString(w)
+		out.WriteRune(r)
+	}
+	return out.String()
 }
 
 // KeywordLine is the first line of a text that is a list of search words: so many or more

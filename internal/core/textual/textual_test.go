@@ -94,7 +94,7 @@ func TestNamesAndHosts(t *testing.T) {
 	for _, c := range []struct {
 		a, b string
 		want bool
-	}{{"Terrafuoco: forno", "terrafuoco", true}, {"Kiln Log", "The kiln book", true}, {"Terra", "Terrafuoco", true}, {"Runner", "Terrafuoco", false}, {"My App", "Map of my kiln", false}, {"", "Terrafuoco", true}, {"窯の記録", "窯の記録帳", true}} {
+	}{{"Terrafuoco: forno", "terrafuoco", true}, {"Kiln Log", "The kiln book", true}, {"Terra", "Terrafuoco", true}, {"Runner", "Terrafuoco", false}, {"My App", "Map of my kiln", false}, {"", "Terrafuoco", true}, {"窯の記録", "窯の記録帳", true}, {"TKL", "The Terra Kiln Log", true}, {"TL", "The Terra Kiln Log", false}} {
 		assert.Equal(t, c.want, ShareWord(c.a, c.b), "%v", c)
 		assert.Equal(t, c.want, ShareWord(c.b, c.a), "%v", c)
 	}

@@ -15,9 +15,10 @@ import (
 	"regola.example/regola/internal/seed"
 )
 
-// variant writes the demo's bundle with another version code, and with a feature that it
-// requires. The signature does not hold any more: tests look at single rules.
-func variant(t *testing.T, file string, code uint64, feature string) {
+// variant writes the demo's bundle with another version code, and with what parts name: a
+// device feature, a permission (permission:NAME), or a service that the system binds
+// (service:NAME:PERMISSION).
+func variant(t *testing.T, file string, code uint64, parts ...string) {
 	t.Helper()
 	entries := map[string][]byte{}
 	const archive = "demo/sound/build/terrafuoco.aab"
@@ -28,19 +29,67 @@ func variant(t *testing.T, file string, code uint64, feature string) {
 	number := func(n uint64) []byte { return protowire.AppendVarint(nil, n) }
 	data := bytes.ReplaceAll(entries[manifest], []byte("1400"), []byte(string(rune('0'+code/1000))+string(rune('0'+code/100%10))+string(rune('0'+code/10%10))+string(rune('0'+code%10))))
 	data = bytes.ReplaceAll(data, number(1400), number(code))
-	if feature != "" {
-		field := func(b []byte, n protowire.Number, v []byte) []byte {
-			return protowire.AppendBytes(protowire.AppendTag(b, n, protowire.BytesType), v)
+	for _, part := range parts {
+		if part == "" {
+			continue
 		}
-		attr := field(field(field(nil, 1, []byte("http://schemas.android.com/apk/res/android")), 2, []byte("name")), 3, []byte(feature))
-		child := field(nil, 1, field(field(nil, 3, []byte("uses-feature")), 4, attr))
-		_, _, n := protowire.ConsumeTag(data)
-		element, m := protowire.ConsumeBytes(data[n:])
-		require.Positive(t, m)
-		data = append(field(nil, 1, field(bytes.Clone(element), 5, child)), data[n+m:]...)
+		kind, name, ok := strings.Cut(part, ":")
+		if !ok {
+			kind, name = "feature", part
+		}
+		name, permission, _ := strings.Cut(name, ":")
+		switch kind {
+		case "feature":
+			data = addElement(t, data, "", xmlNode("uses-feature", "name", name))
+		case "permission":
+			data = addElement(t, data, "", xmlNode("uses-permission", "name", name))
+		case "service":
+			data = addElement(t, data, "application", xmlNode("service", "name", name, "permission", permission))
+		}
 	}
 	entries[manifest] = data
 	require.NoError(t, os.WriteFile(file, seed.Zip(t, entries), 0o644))
+}
+
+func protoField(b []byte, n protowire.Number, v []byte) []byte {
+	return protowire.AppendBytes(protowire.AppendTag(b, n, protowire.BytesType), v)
+}
+
+// xmlNode is an element of a manifest in the form of a bundle, with attributes of the
+// platform's namespace.
+func xmlNode(name string, attrs ...string) []byte {
+	element := protoField(nil, 3, []byte(name))
+	for i := 0; i < len(attrs); i += 2 {
+		attr := protoField(nil, 1, []byte("http://schemas.android.com/apk/res/android"))
+		element = protoField(element, 4, protoField(protoField(attr, 2, []byte(attrs[i])), 3, []byte(attrs[i+1])))
+	}
+	return protoField(nil, 1, element)
+}
+
+// addElement adds a node below the root of a document, or below the root's child of a name.
+func addElement(t *testing.T, doc []byte, parent string, node []byte) (out []byte) {
+	t.Helper()
+	_, _, n := protowire.ConsumeTag(doc)
+	element, m := protowire.ConsumeBytes(doc[n:])
+	require.Positive(t, m)
+	if parent == "" {
+		return append(protoField(nil, 1, protoField(bytes.Clone(element), 5, node)), doc[n+m:]...)
+	}
+	var root []byte
+	for b := element; len(b) > 0; {
+		num, typ, n := protowire.ConsumeTag(b)
+		m := protowire.ConsumeFieldValue(num, typ, b[n:])
+		require.Positive(t, m)
+		field := b[:n+m]
+		if num == 5 {
+			child, _ := protowire.ConsumeBytes(b[n:])
+			if bytes.Contains(child, append([]byte{3<<3 | 2, byte(len(parent))}, parent...)) {
+				field = protoField(nil, 5, addElement(t, child, "", node))
+			}
+		}
+		root, b = append(root, field...), b[n+m:]
+	}
+	return append(protoField(nil, 1, root), doc[n+m:]...)
 }
 
 // brokenRules lists the rules that are broken, as rule@subject, and gives the document.

@@ -79,7 +79,7 @@ func TestSARIF(t *testing.T) {
 		kinds[fmt.Sprintf("%d suppressed", len(r.Suppressions))]++
 		before[r.PartialFingerprints["regola/1"]] = r.Locations[0].PhysicalLocation.Region.StartLine
 	}
-	assert.Equal(t, 2, kinds["review"])
+	assert.Equal(t, 3, kinds["review"])
 	assert.Equal(t, 1, kinds["1 suppressed"])
 	assert.Greater(t, kinds["0 suppressed"], 40)
 

@@ -81,7 +81,7 @@ func (r *Result) Duties() []*Duty {
 			}
 			for _, g := range v.Gaps {
 				what, path := dossier.Question(g.Path), dossier.Own(g.Path)
-				if g.Kind == fact.NotRead || what == "" || slices.ContainsFunc(worded, func(d *Duty) bool { return within(path, d.Write) }) {
+				if g.Kind == fact.NotRead || what == "" || slices.ContainsFunc(worded, func(d *Duty) bool { return within(path, d.Write) && (d.State == Due || path == d.Write) }) {
 					continue
 				}
 				add(Duty{Rule: v.Rule, State: Due, What: what, Write: path, Act: actOf(path, ""), Impact: v.Rule.Fixed()}, s.ID)

@@ -66,6 +66,11 @@ func Load(folder string, stores []*store.Store, words map[string][]string) (*Dos
 // nobody comes with an account from elsewhere, and reviewers need none.
 func (d *Dossier) follow() {
 	a := &d.Answers.Accounts
+	if a.CreatedInApp != nil && !*a.CreatedInApp && a.DeletionOffered == nil { // what is not made cannot be deleted
+		never := false
+		a.DeletionOffered = &never
+		fact.Put(a, &a.DeletionOffered, fact.PlaceOf(a, &a.CreatedInApp))
+	}
 	if a.CreatedInApp == nil || *a.CreatedInApp || !fact.HasPlace(a, &a.Ways) || len(a.Ways) > 0 {
 		return
 	}

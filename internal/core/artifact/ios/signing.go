@@ -123,7 +123,7 @@ func (r *reader) nestedSeal(b *facts.Bundle, s *coderes.Seal) {
 			continue
 		}
 		switch want, ok := held[rest]; {
-		case len(held) == 0 && !folders[path.Dir(rest)]:
+		case len(held) == 0 && !folders[path.Dir(rest)] && !s.Whole():
 			// A seal of an older form, which says nothing of nested code.
 		case len(held) == 0 && folders[rest]:
 			// One that holds each file of nested code: judged file by file.

@@ -26,6 +26,7 @@ import (
 type Seal struct {
 	files map[string]file
 	omit  []*regexp.Regexp
+	whole bool // its rules take in every file, so that nested code that is not listed came later
 }
 
 type file struct {
@@ -71,6 +72,7 @@ func Parse(data []byte, b *budget.Budget) (*Seal, error) {
 		s.files[name] = f
 	}
 	rules := root.Get("rules2")
+	s.whole = rules.Get("^.*") != nil
 	for _, pattern := range rules.Keys() {
 		if v := rules.Get(pattern); v.Get("omit").IsTrue() {
 			const most = 64 // patterns; signing tools write a dozen
@@ -91,14 +93,20 @@ type Fault struct{ Path, What string }
 // codeFolders hold nested code, which is sealed by its own signature.
 var codeFolders = []string{"Frameworks/", "PlugIns/", "Extensions/", "Watch/", "AppClips/", "SystemExtensions/"}
 
+// inCode tells whether a file lies within a nested bundle; one that lies loose in such a
+// folder is sealed like any other.
 func inCode(name string) bool {
 	for _, dir := range codeFolders {
-		if strings.HasPrefix(name, dir) {
-			return true
+		if rest, ok := strings.CutPrefix(name, dir); ok {
+			first, _, within := strings.Cut(rest, "/")
+			return within && path.Ext(first) != ""
 		}
 	}
 	return false
 }
+
+// Whole tells whether the seal's rules take in every file, nested code too.
+func (s *Seal) Whole() bool { return s.whole }
 
 // covers reports whether a file must be in the seal. The executable is signed
 // by itself, the seal and the property list by the signature's slots.
@@ -166,9 +174,12 @@ func (s *Seal) Folders() map[string]bool {
 // at once.
 func (s *Seal) Verify(ctx context.Context, names []string, executable string, digest func(name string, buf []byte) ([]byte, error)) []Fault {
 	var faults []Fault
-	there := make(map[string]bool, len(names))
+	there, folders := make(map[string]bool, len(names)), map[string]bool{}
 	for _, n := range names {
 		there[n] = true
+		for dir := path.Dir(n); len(dir) > 1 && !folders[dir]; dir = path.Dir(dir) {
+			folders[dir] = true
+		}
 		if _, sealed := s.files[n]; !sealed && s.covers(n, executable) {
 			faults = append(faults, Fault{n, "was added after signing"})
 		}
@@ -182,6 +193,8 @@ func (s *Seal) Verify(ctx context.Context, names []string, executable string, di
 	buffers := sync.Pool{New: func() any { b := make([]byte, 64<<10); return &b }}
 	_ = work.Each(ctx, len(sealed), func(i int) {
 		switch f := s.files[sealed[i]]; {
+		case f.nested && !f.optional && !there[sealed[i]] && !folders[sealed[i]]:
+			said[i] = "was removed after signing"
 		case f.nested || f.digest == nil:
 		case there[sealed[i]]:
 			buf := buffers.Get().(*[]byte)

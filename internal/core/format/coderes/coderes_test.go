@@ -43,6 +43,14 @@ func TestVerify(t *testing.T) {
 		})
 		assert.Equal(t, c.want, got, name)
 	}
+	nested, err := coderes.Parse([]byte(`<plist><dict><key>files2</key><dict>
+		<key>Frameworks/Kiln.framework</key><dict><key>cdhash</key><data>AAAA</data></dict>
+		<key>PlugIns/W.appex</key><dict><key>cdhash</key><data>AAAA</data></dict></dict>
+		<key>rules2</key><dict><key>^.*</key><true/></dict></dict></plist>`), nil)
+	require.NoError(t, err)
+	assert.True(t, nested.Whole())
+	assert.Equal(t, []coderes.Fault{{Path: "Frameworks/notes.txt", What: "was added after signing"}, {Path: "PlugIns/W.appex", What: "was removed after signing"}},
+		nested.Verify(t.Context(), []string{"A", "Frameworks/Kiln.framework/Kiln", "Frameworks/Kiln.framework/a/b", "Frameworks/notes.txt"}, "A", nil))
 	_, err = coderes.Parse([]byte("<plist><dict/></plist>"), nil)
 	assert.ErrorContains(t, err, "files2")
 }

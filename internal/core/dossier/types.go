@@ -195,7 +195,15 @@ type App struct {
 	Tags          []string               `json:"tags" doc:"words by which the Android store groups the app"`
 	Copyright     string                 `json:"copyright" doc:"the year and the owner of the rights, such as 2026 Terrafuoco Example; shown in the iOS store"`
 	Brand         Brand                  `json:"brand" doc:"names that texts may, and may not, use" read:"phrases"`
+	Keys          Keys                   `json:"keys" doc:"the certificates of the keys that sign for the Android store"`
 	Price         string                 `json:"price" like:"^(free|[0-9]+([.][0-9]{1,2})? [A-Z]{3})$" hint:"free, or an amount with its currency such as 4.99 EUR" doc:"free, or an amount with its currency such as 4.99 EUR"`
+}
+
+// Keys are SHA-256 fingerprints of the certificates with which an app is signed.
+type Keys struct {
+	fact.Mark `json:"-"`
+	Upload    string `json:"upload" free:"yes" like:"^([0-9A-Fa-f]{2}:){31}[0-9A-Fa-f]{2}$|^[0-9A-Fa-f]{64}$" hint:"32 bytes in hexadecimal, with or without colons" doc:"the SHA-256 of the certificate with which the makers sign what they hand in"`
+	Store     string `json:"store" free:"yes" like:"^([0-9A-Fa-f]{2}:){31}[0-9A-Fa-f]{2}$|^[0-9A-Fa-f]{64}$" hint:"32 bytes in hexadecimal, with or without colons" doc:"the SHA-256 of the certificate that people get, where the store holds the key"`
 }
 
 // Brand is names that texts may use, and names that they may not.
@@ -212,6 +220,8 @@ type Account struct {
 	Name      string   `json:"name" free:"yes" doc:"the maker's name as the page shows it"`
 	Kind      string   `json:"kind" asked:"yes" enum:"person|organization" doc:"who holds the account: a person or an organization"`
 	Since     *day.Day `json:"since" free:"yes" doc:"the day on which the account was opened"`
+	// Registered is what the platform's verification of makers asks.
+	Registered *bool `json:"registered" doc:"whether the makers are verified with the Android platform, and the app's id and keys are registered there"`
 }
 
 // Contact is how users reach the makers.
@@ -412,6 +422,17 @@ type Release struct {
 	Testing   Testing  `json:"testing" doc:"the round before the release"`
 	Planned   string   `json:"planned" free:"yes" like:"^[0-9]{4}-[0-9]{2}-[0-9]{2}$" hint:"a day such as 2026-12-31" doc:"the day on which it is to be out"`
 	Phased    bool     `json:"phased" doc:"true when the iOS store hands it out over a week"`
+
+	Name       string       `json:"name" free:"yes" doc:"the name of the release in the Android store, which the makers alone see"`
+	Priority   int64        `json:"priority" free:"yes" doc:"how urgent the update is, from 0 to 5, which the app can ask the Android store for"`
+	Extensions []*Extension `json:"extensions" free:"yes" doc:"longer terms that a store granted"`
+}
+
+// Extension is a longer term that a store granted on request.
+type Extension struct {
+	fact.Mark `json:"-"`
+	What      string   `json:"what" need:"what it is for" enum:"target-level|page-size|billing" doc:"what it is for: target-level, page-size or billing"`
+	Until     *day.Day `json:"until" need:"its last day" doc:"its last day"`
 }
 
 // Testing is the round before the release.
@@ -454,7 +475,7 @@ type Test struct {
 type Product struct {
 	fact.Mark `json:"-"`
 	ID        string `json:"id" need:"the product's id" doc:"the product's id"`
-	Kind      string `json:"kind" need:"what it is: consumable, lasting or subscription" enum:"consumable|lasting|subscription" doc:"consumable, lasting or subscription"`
+	Kind      string `json:"kind" need:"what it is: consumable, lasting, subscription or non-renewing" enum:"consumable|lasting|subscription|non-renewing" doc:"consumable, lasting, subscription, or non-renewing for a time that does not renew itself"`
 	Price     string `json:"price" like:"^[0-9]+([.][0-9]{1,2})? [A-Z]{3}$" hint:"an amount with its currency such as 4.99 EUR" doc:"an amount with its currency such as 4.99 EUR"`
 
 	Period  string         `json:"period" enum:"1w|4w|1m|2m|3m|4m|6m|8m|12m" doc:"of a subscription: how long it lasts, in weeks or months"`
@@ -462,6 +483,15 @@ type Product struct {
 	Texts   []*ProductText `json:"texts" doc:"its texts, one entry a language"`
 	Picture string         `json:"picture" doc:"a picture of the purchase for the reviewer of the iOS store, in this folder" file:"yes"`
 	Sent    *bool          `json:"sent" doc:"whether it is sent along with this version"`
+	Plans   []*Plan        `json:"plans" doc:"of a subscription: the plans in which the Android store sells it"`
+}
+
+// Plan is one way in which the Android store sells a subscription.
+type Plan struct {
+	fact.Mark `json:"-"`
+	ID        string `json:"id" need:"the plan's id" doc:"the plan's id"`
+	Kind      string `json:"kind" need:"how it is paid" enum:"renewing|prepaid|installments" doc:"how it is paid: renewing, prepaid or installments"`
+	Trial     int64  `json:"trial" doc:"days for nothing at its beginning; 0 for none"`
 }
 
 // ProductText is what the page says of a product in one language.

@@ -89,6 +89,7 @@ type App struct {
 	Price         string        `json:"price"`
 	Copyright     string        `json:"copyright"`
 	Brand         dossier.Brand `json:"brand"` // names that texts may, and may not, use
+	Keys          dossier.Keys  `json:"keys"`  // the certificates of the keys that sign
 }
 
 // Artefact is one of the packages of a release.

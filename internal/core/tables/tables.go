@@ -75,7 +75,7 @@ type Known struct {
 
 	// Of the iOS platform.
 	PrivateNames       []*PrivateName      `json:"private_names"`        // names of the system that apps may not use
-	PrivateLinks       []*Pattern          `json:"private_links"`        // addresses and paths of the system that apps may not use
+	CodeTexts          []*CodeText         `json:"code_texts"`           // string literals that say something about the code
 	Frameworks         map[string]string   `json:"frameworks"`           // of the system, with the first system version that has each
 	BackgroundModes    []*Use              `json:"background_modes"`     // with the code that serves each
 	Entitlements       []*Use              `json:"entitlements"`         // with the code that needs each
@@ -363,6 +363,17 @@ type Pattern struct {
 	Pattern Regexp `json:"pattern" need:"a regular expression"`
 	Why     string `json:"why" need:"what such a file is"`
 	Except  string `json:"except"` // a file name that is fine
+}
+
+// CodeText is a string literal that says something about the code which holds it.
+type CodeText struct {
+	fact.Mark `json:"-"`
+	Dated
+	Kind    string `json:"kind" need:"what kind of text it is, such as private-link"`
+	Pattern Regexp `json:"pattern" need:"a regular expression"`
+	Why     string `json:"why" need:"what it is, in words"`
+	Fix     string `json:"fix" need:"what to do about it"`
+	Impact  string `json:"impact" need:"what the store would do" enum:"refused|rejected|craft"`
 }
 
 // Permission is one Android permission. Source: the platform's permission

@@ -89,6 +89,7 @@ type Policy struct {
 	Editable    string   `json:"editable"` // a part of the token that people fill in themselves
 	NamesCaller bool     `json:"names_caller"`
 	SaysRole    bool     `json:"says_role"` // a role is named
+	Untied      bool     `json:"untied"`    // it looks at rows of another table, which people write, and says nothing of the row it is about
 }
 
 // Function is a function that runs with the rights of its owner.
@@ -242,7 +243,7 @@ func (w *worker) relation(r *pgdump.Relation) {
 		notNull[c.Name] = c.NotNull
 	}
 	for _, p := range r.Policies {
-		x.Policies = append(x.Policies, w.policy(p, notNull))
+		x.Policies = append(x.Policies, w.policy(r, p, notNull))
 	}
 	for _, who := range []string{"anonymous", "signed-in"} {
 		for _, command := range commands {
@@ -336,7 +337,7 @@ func (w *worker) rows(x *Relation, who, command string) *Reach {
 	return out
 }
 
-func (w *worker) policy(p *pgdump.Policy, notNull map[string]bool) *Policy {
+func (w *worker) policy(r *pgdump.Relation, p *pgdump.Policy, notNull map[string]bool) *Policy {
 	x := &Policy{Name: p.Name, Command: p.Command, Roles: p.Roles, Permissive: !p.Restrictive, UsingText: p.Using, CheckText: p.Check, SaysRole: !slices.Contains(p.Roles, "public")}
 	x.SetSelf(w.at(p.At))
 	x.Who = "server"
@@ -350,7 +351,7 @@ func (w *worker) policy(p *pgdump.Policy, notNull map[string]bool) *Policy {
 			}
 		}
 	}
-	c := classifier{names: w.names, notNull: notNull}
+	c := classifier{names: w.names, notNull: notNull, outer: r, worker: w, untied: &x.Untied}
 	if p.HasUsing {
 		x.Using = c.class(pgdump.Logic(p.Using))
 	}
@@ -358,7 +359,7 @@ func (w *worker) policy(p *pgdump.Policy, notNull map[string]bool) *Policy {
 		x.Check = c.class(pgdump.Logic(p.Check))
 	}
 	both := p.Using + " " + p.Check
-	x.NamesCaller = w.names.Caller.Match(both)
+	x.NamesCaller = c.caller(both)
 	if m := w.names.Editable.All("", both, 1); len(m) > 0 {
 		x.Editable = both[m[0][0]:m[0][1]]
 	}

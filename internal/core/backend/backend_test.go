@@ -25,6 +25,42 @@ func of(t *testing.T, src string, setup backend.Setup) *backend.Backend {
 	return backend.FromDump("schema.sql", src, s, setup, names(t))
 }
 
+// TestUntied tells a subquery that is about the row from one that holds for all rows.
+func TestUntied(t *testing.T) {
+	const tables = `CREATE TABLE public.kilns (id uuid, owner uuid);
+CREATE TABLE public.staff (who uuid);
+CREATE TABLE public.firings (id uuid, kiln uuid);
+ALTER TABLE public.firings ENABLE ROW LEVEL SECURITY;
+CREATE FUNCTION public.me() RETURNS uuid LANGUAGE sql STABLE AS $$ SELECT current_setting('request.jwt.claim.sub')::uuid $$;
+GRANT SELECT, INSERT ON public.kilns TO app_user;
+GRANT SELECT ON public.staff TO app_user;
+GRANT SELECT ON public.firings TO app_user;
+CREATE POLICY f ON public.firings TO app_user USING (`
+	setup := backend.Setup{Exposed: []string{"public"}, SignedIn: []string{"app_user"}}
+	for using, want := range map[string]string{
+		"EXISTS (SELECT 1 FROM public.kilns k WHERE k.owner = public.me())":                  "signed-in untied",
+		"EXISTS (SELECT 1 FROM kilns WHERE owner = me())":                                    "signed-in untied",
+		"EXISTS (SELECT 1 FROM public.kilns k WHERE k.id = kiln AND k.owner = public.me())":  "membership",
+		"EXISTS (SELECT 1 FROM public.kilns k WHERE k.id = firings.kiln AND k.owner = me())": "membership",
+		"kiln IN (SELECT id FROM public.kilns WHERE owner = public.me())":                    "membership",
+		"EXISTS (SELECT 1 FROM public.staff s WHERE s.who = public.me())":                    "membership", // only the server writes there
+		"EXISTS (SELECT 1 FROM elsewhere.members m WHERE m.who = public.me())":               "unknown",
+		"public.me() IN (SELECT owner FROM public.kilns)":                                    "signed-in untied",
+	} {
+		b := of(t, tables+using+");", setup)
+		for _, r := range b.Relations {
+			if r.Name != "public.firings" {
+				continue
+			}
+			got := r.Policies[0].Using
+			if r.Policies[0].Untied {
+				got += " untied"
+			}
+			assert.Equal(t, want, got, using)
+		}
+	}
+}
+
 // rows are what clients reach of a relation, as who/command: rows.
 func rows(b *backend.Backend, name string) map[string]string {
 	out := map[string]string{}

@@ -50,6 +50,63 @@ func both(a, b string) string {
 type classifier struct {
 	names   *tables.BackendNames
 	notNull map[string]bool
+	outer   *pgdump.Relation // whose rows the condition is about
+	worker  *worker          // knows the other relations, and functions
+	untied  *bool            // set where a subquery says nothing of the row; may be nil
+}
+
+// caller tells whether a text names who asks: by an expression of the platform, or by a
+// function of the schema that does nothing but give it.
+func (c classifier) caller(s string) bool {
+	if c.names.Caller.Match(s) {
+		return true
+	}
+	for _, f := range c.worker.schema.Functions {
+		if f.Language == "sql" && len(f.Body) < 400 && c.names.Caller.Match(strings.ToLower(f.Body)) && !strings.Contains(strings.ToLower(f.Body), " from ") && strings.Contains(s, strings.ToLower(f.Name)+"(") {
+			return true
+		}
+	}
+	return false
+}
+
+var (
+	leftColumn = regexp.MustCompile(`^\(?(?:[a-z_]\w*\.)*([a-z_]\w*)\)?(?:::[a-z ]+)? (?:not )?(?:in|= any) ?\(`)
+	fromTable  = regexp.MustCompile(`(?:from|join) \(*(?:only )?((?:[a-z_]\w*\.)?[a-z_]\w*)`)
+	bareWord   = regexp.MustCompile(`(?:^|[^.\w"'])([a-z_]\w*)\b`)
+)
+
+// membership tells what a condition with a subquery comes to. One that says nothing of the
+// row it is about holds for all rows or for none: for whoever has a row of the inner table,
+// which everybody has who may write there.
+func (c classifier) membership(s string) string {
+	has := func(r *pgdump.Relation, column string) bool {
+		return slices.ContainsFunc(r.Columns, func(x pgdump.Column) bool { return x.Name == column })
+	}
+	if m := leftColumn.FindStringSubmatch(s); m != nil && has(c.outer, m[1]) || strings.Contains(s, c.outer.Name+".") {
+		return "membership"
+	}
+	var inner []*pgdump.Relation
+	for _, m := range fromTable.FindAllStringSubmatch(s, 16) {
+		i := slices.IndexFunc(c.worker.schema.Relations, func(r *pgdump.Relation) bool { return m[1] == r.Name || m[1] == r.Schema+"."+r.Name })
+		if i < 0 {
+			return unknown // it may tie the row, or not
+		}
+		inner = append(inner, c.worker.schema.Relations[i])
+	}
+	for _, m := range bareWord.FindAllStringSubmatch(s, 200) {
+		if has(c.outer, m[1]) && !slices.ContainsFunc(inner, func(r *pgdump.Relation) bool { return has(r, m[1]) }) {
+			return "membership"
+		}
+	}
+	for _, r := range inner {
+		if held, _ := c.worker.holds(r, "signed-in", "insert"); held {
+			if c.untied != nil {
+				*c.untied = true
+			}
+			return "signed-in"
+		}
+	}
+	return "membership" // of those whom only the server lists
 }
 
 // class tells what a condition comes to.
@@ -74,7 +131,7 @@ func (c classifier) class(x *pgdump.Condition) string {
 }
 
 func (c classifier) negated(x *pgdump.Condition) string {
-	if x.Op == "" && strings.Contains(x.Text, " is distinct from ") && c.names.Caller.Match(x.Text) {
+	if x.Op == "" && strings.Contains(x.Text, " is distinct from ") && c.caller(x.Text) {
 		return "ownerless"
 	}
 	switch class := c.class(x); class {
@@ -100,7 +157,7 @@ var (
 
 // leaf tells what a comparison comes to.
 func (c classifier) leaf(s string) string {
-	caller := c.names.Caller.Match(s)
+	caller := c.caller(s)
 	switch m := sameColumn.FindStringSubmatch(s); {
 	case s == "":
 		return "none"
@@ -119,7 +176,7 @@ func (c classifier) leaf(s string) string {
 	case c.names.Clock.Match(s) && !caller:
 		return "dated"
 	case subquery.MatchString(s):
-		return "membership"
+		return c.membership(s)
 	case c.names.SignedInTest.Match(s):
 		return "signed-in"
 	case caller && strings.Contains(s, " is not distinct from "):

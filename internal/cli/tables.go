@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 
 	"github.com/spf13/cobra"
@@ -17,8 +18,9 @@ func (e *env) tablesCommand() *cobra.Command {
 		Use:   "tables [NAME]",
 		Short: "List the words that a dossier may use",
 		Long: `List the vocabularies that a dossier keeps to, or the words of one with what
-each means. The rows are those in force today.`,
-		Example: "  regola tables\n  regola tables restricted",
+each means. With the name of any other table that rules rest on, such as locales or
+sdks, its rows. The rows are those in force today.`,
+		Example: "  regola tables\n  regola tables restricted\n  regola tables locales",
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) > 1 {
 				return usageError("one table at a time", `"regola tables" lists them`)
@@ -26,7 +28,11 @@ each means. The rows are those in force today.`,
 			return nil
 		},
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-			return e.vocabularies(), cobra.ShellCompDirectiveNoFileComp
+			names := e.vocabularies()
+			if set, err := e.lib.Tables(); err == nil {
+				names = append(names, slices.Sorted(maps.Keys(set.Rows()))...)
+			}
+			return slices.Compact(slices.Sorted(slices.Values(names))), cobra.ShellCompDirectiveNoFileComp
 		},
 		RunE: func(_ *cobra.Command, args []string) error {
 			if err := oneOf("--format", format, []string{"table", "json"}); err != nil {
@@ -39,9 +45,15 @@ each means. The rows are those in force today.`,
 			set = set.On(e.today())
 			names := e.vocabularies()
 			if len(args) == 1 {
+				if rows, ok := set.Rows()[args[0]]; ok && !slices.Contains(names, args[0]) {
+					if format == "json" {
+						return report.JSON(e.out, report.RowsDocument{Regola: report.FormatNumber, Table: args[0], Rows: rows})
+					}
+					return report.RowsText(e.out, rows, e.look(e.out))
+				}
 				if !slices.Contains(names, args[0]) {
 					fix := `"regola tables" lists them`
-					if near := didyoumean.Nearest(args[0], names); near != "" {
+					if near := didyoumean.Nearest(args[0], slices.Concat(names, slices.Sorted(maps.Keys(set.Rows())))); near != "" {
 						fix = fmt.Sprintf("did you mean %q? %s", near, fix)
 					}
 					return usageError(fmt.Sprintf("there is no table %q", args[0]), fix)
@@ -55,7 +67,11 @@ each means. The rows are those in force today.`,
 			if format == "json" {
 				return report.JSON(e.out, report.NewTablesDocument(names, lists))
 			}
-			return report.TablesText(e.out, names, lists, len(args) == 0, e.look(e.out))
+			var others []string
+			if len(args) == 0 {
+				others = slices.DeleteFunc(slices.Sorted(maps.Keys(set.Rows())), func(n string) bool { return slices.Contains(names, n) || n == "words" })
+			}
+			return report.TablesText(e.out, names, lists, others, e.look(e.out))
 		},
 	}
 	c.Flags().StringVar(&format, "format", "table", "`FORM` of the output: table or json")

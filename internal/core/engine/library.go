@@ -58,6 +58,8 @@ func Functions() []Declared {
 		truth("is_web_link(string) bool", "an absolute http or https address with a host that has a dot", textual.IsWebLink),
 		truth("is_email(string) bool", "one @, a name before it and a host with a dot behind it", textual.IsEmail),
 		truth("is_phone(string) bool", "a plus sign, the country code and at least six digits", textual.IsPhone),
+		truth("has_emoji(string) bool", "a picture sign (emoji); signs of typography such as check marks do not count", func(s string) bool { return textual.HasEmoji(s, false) }),
+		truth("has_signs(string) bool", "a picture sign (emoji), or one of typography such as a star or a check mark", func(s string) bool { return textual.HasEmoji(s, true) }),
 		truth("is_placeholder(string) bool", "a text that a template left behind: TODO, lorem ipsum, $(NAME), ${NAME}, a lone -", textual.IsPlaceholder),
 		Declare("keyword_line(string, int) string", "the first line of a text that is a list of so many or more words between commas; empty when none is", cel.Overload("keyword_line_string_int", []*cel.Type{cel.StringType, cel.IntType}, cel.StringType,
 			cel.BinaryBinding(func(s, n ref.Val) ref.Val {

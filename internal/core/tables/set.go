@@ -1,6 +1,7 @@
 package tables
 
 import (
+	"encoding/json"
 	"fmt"
 	"maps"
 	"reflect"
@@ -465,4 +466,51 @@ func (s *Set) Vocabularies() map[string][]string {
 		}
 	}
 	return out
+}
+
+// Rows are the tables as their files hold them, by name: a list of rows, or rows by their
+// key. Fields that say nothing are left out.
+func (s *Set) Rows() map[string]any {
+	out := map[string]any{}
+	v := reflect.ValueOf(s.Known)
+	for i := range v.NumField() {
+		f := v.Field(i)
+		if f.IsZero() {
+			continue
+		}
+		data, err := json.Marshal(f.Interface())
+		if err != nil {
+			continue // nothing in a table is of a kind that JSON does not know
+		}
+		var x any
+		if json.Unmarshal(data, &x) == nil {
+			out[fact.FieldName(v.Type().Field(i))] = said(x)
+		}
+	}
+	return out
+}
+
+// said leaves out of a value what is empty.
+func said(x any) any {
+	switch x := x.(type) {
+	case map[string]any:
+		for k, v := range x {
+			if v = said(v); v == nil || v == "" || v == false || v == 0.0 {
+				delete(x, k)
+			} else {
+				x[k] = v
+			}
+		}
+		if len(x) == 0 {
+			return nil
+		}
+	case []any:
+		for i := range x {
+			x[i] = said(x[i])
+		}
+		if len(x) == 0 {
+			return nil
+		}
+	}
+	return x
 }

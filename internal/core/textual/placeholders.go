@@ -21,7 +21,7 @@ var leftBehind = regexp.MustCompile(`\bTODO\b(?:[:(\]]|\s*$)|(?:^|\[)TODO\s|\bFI
 
 // IsPlaceholder tells whether a text of a page is one that a template left behind.
 func IsPlaceholder(s string) bool {
-	t := strings.ToLower(strings.TrimSpace(s))
+	t := asciiLower(strings.TrimSpace(s))
 	switch t {
 	case "xx", "xxx", "-", ".", "?", "test", "text", "string", "tbd", "n/a", "todo", "placeholder":
 		return true
@@ -31,6 +31,33 @@ func IsPlaceholder(s string) bool {
 	for _, w := range []string{"todo", "fixme", "$(", "${", "lorem", "your text", "placeholder"} {
 		if strings.Contains(t, w) {
 			return leftBehind.MatchString(s)
+		}
+	}
+	return false
+}
+
+// asciiLower is a text with the letters A to Z in small: all that is looked for is ASCII, and
+// a text of four thousand letters is folded in a moment.
+func asciiLower(s string) string {
+	b := []byte(s)
+	for i, c := range b {
+		if 'A' <= c && c <= 'Z' {
+			b[i] = c | 0x20
+		}
+	}
+	return string(b)
+}
+
+// HasEmoji tells whether a text has a picture sign (emoji), or the mark that makes one of
+// another sign; signs of typography, such as check marks and stars, count with all.
+func HasEmoji(s string, all bool) bool {
+	for _, r := range s {
+		switch {
+		case r < 0x231a:
+		case r >= 0x1f000 && r <= 0x1faff, r == 0xfe0f, r == 0x231a, r == 0x231b, r >= 0x23e9 && r <= 0x23f3, r == 0x2b50, r == 0x2b55:
+			return true
+		case all && r >= 0x2600 && r <= 0x27bf:
+			return true
 		}
 	}
 	return false

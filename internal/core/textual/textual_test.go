@@ -108,6 +108,15 @@ func TestNamesAndHosts(t *testing.T) {
 	}
 }
 
+func TestHasEmoji(t *testing.T) {
+	for text, want := range map[string][2]bool{
+		"": {}, "kiln": {}, "• – ™ №": {}, "⌚": {true, true}, "⌛": {true, true}, "⌜": {}, "⏩": {true, true}, "⏨": {}, "⏳": {true, true}, "⏴": {},
+		"☀": {false, true}, "✓": {false, true}, "➿": {false, true}, "⟀": {}, "◿": {}, "⭐": {true, true}, "⭕": {true, true}, "⭑": {}, "1\ufe0f": {true, true}, "🀀": {true, true}, "🫿": {true, true}, "窯": {},
+	} {
+		assert.Equal(t, want, [2]bool{HasEmoji(text, false), HasEmoji(text, true)}, "%q", text)
+	}
+}
+
 // TestBounds has a row on each side of each bound.
 func TestBounds(t *testing.T) {
 	for text, want := range map[string]bool{"+391234": true, "+39123": false, "+39 (12) 3-4": true, "391234": false, "+39123x": false, "": false, "39+1234": false} {

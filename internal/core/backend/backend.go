@@ -156,6 +156,9 @@ type worker struct {
 	out    *Backend
 	who    map[string]string // of each role: anonymous, signed-in, server
 	lines  []int             // offsets of line breaks
+
+	calling []string                    // functions that give the caller, once they were looked for
+	byName  map[string]*pgdump.Relation // once it was made
 }
 
 // at is the place of a byte.

@@ -61,12 +61,40 @@ func (c classifier) caller(s string) bool {
 	if c.names.Caller.Match(s) {
 		return true
 	}
-	for _, f := range c.worker.schema.Functions {
-		if f.Language == "sql" && len(f.Body) < 400 && c.names.Caller.Match(strings.ToLower(f.Body)) && !strings.Contains(strings.ToLower(f.Body), " from ") && strings.Contains(s, strings.ToLower(f.Name)+"(") {
-			return true
+	return slices.ContainsFunc(c.worker.callers(), func(name string) bool { return strings.Contains(s, name+"(") })
+}
+
+// mostCallers is how many functions that give the caller are known.
+const mostCallers = 50
+
+// callers are the names of the functions that do nothing but give who asks.
+func (w *worker) callers() []string {
+	if w.calling == nil {
+		w.calling = []string{}
+		for _, f := range w.schema.Functions {
+			if f.Language != "sql" || len(f.Body) > 400 || len(w.calling) == mostCallers {
+				continue
+			}
+			if body := strings.ToLower(f.Body); w.names.Caller.Match(body) && !strings.Contains(body, " from ") {
+				w.calling = append(w.calling, strings.ToLower(f.Name))
+			}
 		}
 	}
-	return false
+	return w.calling
+}
+
+// relationOf is a relation by its name, with its schema or without.
+func (w *worker) relationOf(name string) *pgdump.Relation {
+	if w.byName == nil {
+		w.byName = map[string]*pgdump.Relation{}
+		for _, r := range w.schema.Relations {
+			w.byName[r.Schema+"."+r.Name] = r
+			if w.byName[r.Name] == nil {
+				w.byName[r.Name] = r
+			}
+		}
+	}
+	return w.byName[name]
 }
 
 var (
@@ -87,11 +115,11 @@ func (c classifier) membership(s string) string {
 	}
 	var inner []*pgdump.Relation
 	for _, m := range fromTable.FindAllStringSubmatch(s, 16) {
-		i := slices.IndexFunc(c.worker.schema.Relations, func(r *pgdump.Relation) bool { return m[1] == r.Name || m[1] == r.Schema+"."+r.Name })
-		if i < 0 {
+		r := c.worker.relationOf(m[1])
+		if r == nil {
 			return unknown // it may tie the row, or not
 		}
-		inner = append(inner, c.worker.schema.Relations[i])
+		inner = append(inner, r)
 	}
 	for _, m := range bareWord.FindAllStringSubmatch(s, 200) {
 		if has(c.outer, m[1]) && !slices.ContainsFunc(inner, func(r *pgdump.Relation) bool { return has(r, m[1]) }) {

@@ -56,6 +56,15 @@ type Manifest struct {
 	DeepLinkHosts      []string      `json:"deep_link_hosts"`
 	AutoVerify         bool          `json:"auto_verify"`  // some deep link asks to be verified
 	Placeholders       []*MetaData   `json:"placeholders"` // manifest values that a template left behind
+	UnverifiedLinks    []*LinkFault  `json:"unverified_links"`
+}
+
+// LinkFault is a component whose filter asks for its web links to be verified, and lacks
+// what the system verifies.
+type LinkFault struct {
+	fact.Mark `json:"-"`
+	Component string   `json:"component"`
+	Lacks     []string `json:"lacks"` // actions and categories
 }
 
 // Network is the network security configuration.
@@ -104,8 +113,7 @@ type Component struct {
 	Banner           bool     `json:"banner,omitempty" axml:"@banner,present"`                                 // a picture for television home screens
 	Resizeable       bool     `json:"resizeable" axml:"@resizeableActivity,default=true"`
 	Module           string   `json:"module,omitempty"`
-	Undefined        bool     `json:"undefined,omitempty"`  // no code file of the package defines its class, as far as they were read
-	LinkLacks        []string `json:"link_lacks,omitempty"` // what a filter that asks for its web links to be verified lacks for that
+	Undefined        bool     `json:"undefined,omitempty"` // no code file of the package defines its class, as far as they were read
 }
 
 // MetaData is one name and value for libraries to read.

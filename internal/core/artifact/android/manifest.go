@@ -341,8 +341,10 @@ func (r *reader) filter(c *facts.Component, f *resource.Element) {
 		if a := f.Attr("autoVerify"); a != nil {
 			verify, _ := r.bool("autoVerify", a)
 			r.out.Manifest.AutoVerify = r.out.Manifest.AutoVerify || verify
-			if verify && len(c.LinkLacks) == 0 {
-				c.LinkLacks = slices.Sorted(maps.Keys(needs))
+			if verify && c.Enabled && len(needs) > 0 {
+				x := &facts.LinkFault{Component: c.Name, Lacks: slices.Sorted(maps.Keys(needs))}
+				x.SetSelf(c.Self())
+				r.out.Manifest.UnverifiedLinks = append(r.out.Manifest.UnverifiedLinks, x)
 			}
 		}
 	}

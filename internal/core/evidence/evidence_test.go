@@ -1,6 +1,7 @@
 package evidence_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -10,6 +11,7 @@ import (
 	"regola.example/regola/internal/core/evidence"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/signs"
 	"regola.example/regola/internal/core/tables"
 	"regola.example/regola/rulebooks"
@@ -44,6 +46,11 @@ func TestAndroid(t *testing.T) {
 	}
 	assert.Equal(t, []string{"org.example.lanterna.ads: classes of org.example.lanterna.ads", "org.example.probe: native library libprobe.so"}, ids)
 	assert.Equal(t, "org.example.lanterna.ads", e.Brought["com.google.android.gms.permission.AD_ID"])
+	board := &facts.Component{Kind: "activity", Name: "org.example.lanterna.ads.Board"}
+	board.SetSelf(place.Place{File: "a.aab", Line: 3})
+	seen := evidence.Of(&facts.Package{Android: &facts.Android{Manifest: facts.Manifest{Components: []*facts.Component{board}, MetaData: []*facts.MetaData{{Name: "lanterna_off", Value: "true"}}}}}, nil,
+		set(tables.Known{SDKs: []*tables.SDK{{ID: "org.example.lanterna.ads", Classes: []string{"org.example.lanterna.ads"}, Off: []string{"lanterna_off", "other"}}}})).SDKs[0]
+	assert.Equal(t, "activity org.example.lanterna.ads.Board 3 lanterna_off", fmt.Sprint(seen.Seen, " ", seen.Self().Line, " ", seen.Off))
 	assert.Nil(t, e.Gap("sdks"))
 	a.Code.LoseAll(fact.Unread("classes.dex is torn"))
 	assert.Equal(t, "classes.dex is torn", evidence.Of(&facts.Package{Android: a}, nil, table).Unread("sdks"), "what could not be read is not passed")

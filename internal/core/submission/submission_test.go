@@ -1,6 +1,7 @@
 package submission_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -9,6 +10,7 @@ import (
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/strictyaml"
 	"regola.example/regola/internal/core/submission"
@@ -37,6 +39,24 @@ func TestStoreVariants(t *testing.T) {
 		assert.Equal(t, fact.NotAnswered, s.Answers.Absent())
 		assert.Equal(t, fact.NotGiven, s.Absent(), "pictures and history were not handed in")
 	}
+}
+
+// TestForeign finds the texts of products and events that are in another language than the
+// one under which they stand.
+func TestForeign(t *testing.T) {
+	english := "All the glazes that you and your friends can try, with the cones and the curves for every kiln."
+	product, event := &dossier.ProductText{Locale: "it", Name: "Smalti", Description: english}, &dossier.EventText{Locale: "en", Name: "Firing", Short: english}
+	event.SetSelf(place.Place{File: "dossier.yaml", Line: 9})
+	product.SetSelf(place.Place{File: "dossier.yaml", Line: 7})
+	d := &dossier.Dossier{App: dossier.App{DefaultLocale: "it"},
+		Products: []*dossier.Product{{ID: "glazes", Texts: []*dossier.ProductText{product}}},
+		Events:   []*dossier.Event{{ID: "firing", Texts: []*dossier.EventText{event, {Locale: "de", Name: "Brand", Short: "Ein Brand", Long: english}}}}}
+	words := map[string][]string{"en": {"the", "that", "you", "your", "and", "with", "for", "every"}, "it": {"il", "per", "con"}, "de": {"und", "mit", "für"}}
+	s := submission.New(submission.Sources{Store: &store.Store{ID: "ios"}, Dossier: d, Tables: &tables.Set{Known: tables.Known{FrequentWords: words}}})
+	require.Len(t, s.Foreign, 2)
+	assert.Equal(t, "the product glazes it en 7", fmt.Sprint(s.Foreign[0].What, " ", s.Foreign[0].Locale, " ", s.Foreign[0].Seems, " ", s.Foreign[0].Self().Line))
+	assert.Equal(t, "the event firing de en", fmt.Sprint(s.Foreign[1].What, " ", s.Foreign[1].Locale, " ", s.Foreign[1].Seems))
+	assert.Contains(t, s.Foreign[0].Words, "your")
 }
 
 func TestWithoutDossier(t *testing.T) {

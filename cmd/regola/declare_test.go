@@ -122,7 +122,7 @@ func TestTry(t *testing.T) {
 		"weigh":                                           `name it: "regola weigh app.aab"`,
 		"check --dossier none/dossier.yaml":               "none/dossier.yaml",
 		"explain app.nmae":                                `did you mean "app.name"`,
-		"explain release.zzzzzzzz":                               `"regola explain release" lists the keys there`,
+		"explain release.zzzzzzzz":                        `"regola explain release" lists the keys there`,
 		"duties --since none.aab sound":                   "none.aab",
 		"facts --evidence --table none.yaml sound/build/terrafuoco.aab": "none.yaml",
 	} {

@@ -31,15 +31,11 @@ type step struct {
 // TestScenarios tells the stories of testdata/scenarios.yaml, each in a copy of the sound
 // demo without its ledger.
 func TestScenarios(t *testing.T) {
-	data, err := os.ReadFile("testdata/scenarios.yaml")
-	require.NoError(t, err)
 	var cases []struct {
 		Name  string
 		Steps []step
 	}
-	dec := yaml.NewDecoder(bytes.NewReader(data))
-	dec.KnownFields(true)
-	require.NoError(t, dec.Decode(&cases))
+	decodeCases(t, "testdata/scenarios.yaml", &cases)
 	sound := filepath.Join(demo(t), "sound")
 	for _, c := range cases {
 		t.Run(c.Name, func(t *testing.T) {
@@ -52,6 +48,16 @@ func TestScenarios(t *testing.T) {
 			}
 		})
 	}
+}
+
+// decodeCases reads a file of cases, in which no key may be unknown.
+func decodeCases(t *testing.T, file string, cases any) {
+	t.Helper()
+	data, err := os.ReadFile(file)
+	require.NoError(t, err)
+	dec := yaml.NewDecoder(bytes.NewReader(data))
+	dec.KnownFields(true)
+	require.NoError(t, dec.Decode(cases))
 }
 
 func (s *step) take(t *testing.T, dir, name string) {

@@ -1,7 +1,6 @@
 package main_test
 
 import (
-	"bytes"
 	"os"
 	"path/filepath"
 	"strings"
@@ -9,7 +8,6 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"go.yaml.in/yaml/v3"
 )
 
 // mostCraft is how many remarks a sound submission may have, in each store.
@@ -18,16 +16,12 @@ const mostCraft = 3
 // TestSubmissions holds that the sound submissions of testdata/submissions.yaml pass, and
 // that the one fault of each spoilt one is found.
 func TestSubmissions(t *testing.T) {
-	data, err := os.ReadFile("testdata/submissions.yaml")
-	require.NoError(t, err)
 	var cases []struct {
 		Name, Store, Want           string
 		Says                        string // a sentence for every description
 		Edit, Write, Package, Spoil words
 	}
-	dec := yaml.NewDecoder(bytes.NewReader(data))
-	dec.KnownFields(true)
-	require.NoError(t, dec.Decode(&cases))
+	decodeCases(t, "testdata/submissions.yaml", &cases)
 	require.GreaterOrEqual(t, len(cases), 30)
 	sound := filepath.Join(demo(t), "sound")
 	for _, c := range cases {

@@ -40,14 +40,21 @@ func TestScenarios(t *testing.T) {
 	for _, c := range cases {
 		t.Run(c.Name, func(t *testing.T) {
 			t.Parallel()
-			dir := t.TempDir()
-			copyDossier(t, sound, dir)
-			require.NoError(t, os.Remove(filepath.Join(dir, "ledger.jsonl")))
+			dir := unrecorded(t, sound)
 			for i, s := range c.Steps {
 				s.take(t, dir, fmt.Sprintf("step %d", i+1))
 			}
 		})
 	}
+}
+
+// unrecorded is a copy of a dossier without its ledger.
+func unrecorded(t *testing.T, dossier string) string {
+	t.Helper()
+	dir := t.TempDir()
+	copyDossier(t, dossier, dir)
+	require.NoError(t, os.Remove(filepath.Join(dir, "ledger.jsonl")))
+	return dir
 }
 
 // decodeCases reads a file of cases, in which no key may be unknown.

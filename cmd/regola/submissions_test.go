@@ -1,7 +1,6 @@
 package main_test
 
 import (
-	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -27,9 +26,7 @@ func TestSubmissions(t *testing.T) {
 	for _, c := range cases {
 		t.Run(c.Name, func(t *testing.T) {
 			t.Parallel()
-			dir := t.TempDir()
-			copyDossier(t, sound, dir)
-			require.NoError(t, os.Remove(filepath.Join(dir, "ledger.jsonl")))
+			dir := unrecorded(t, sound)
 			if len(c.Package) > 0 {
 				variant(t, filepath.Join(dir, "build/variant.aab"), 1400, c.Package...)
 				edit(t, filepath.Join(dir, "dossier.yaml"), "android: build/terrafuoco.aab", "android: build/variant.aab",

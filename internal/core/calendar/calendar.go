@@ -39,7 +39,7 @@ func BuiltIn(books []*rulebook.Book, set *tables.Set, after, until day.Day) []Da
 		}
 		for _, r := range b.Rules {
 			if r.From != nil {
-				c.add(Date{*r.From, "rule", r.ID, b.Store, "begins to bind: " + r.Title})
+				c.add(Date{*r.From, "rule", r.ID, b.Store, "takes effect: " + r.Title})
 			}
 			if r.Until != nil {
 				c.add(Date{day.Day{Time: r.Until.AddDate(0, 0, 1)}, "rule", r.ID, b.Store, "binds no more: " + r.Title})

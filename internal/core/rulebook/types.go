@@ -100,7 +100,7 @@ type Value struct {
 // Rule is one rule.
 type Rule struct {
 	fact.Mark `json:"-"`
-	ID        string   `json:"id" need:"rulebook/topic, stable for ever" like:"^[a-z][a-z0-9-]*/[a-z][a-z0-9-]*$" hint:"rulebook/topic in small letters, digits and hyphens"`
+	ID        string   `json:"id" need:"rulebook/topic, stable" like:"^[a-z][a-z0-9-]*/[a-z][a-z0-9-]*$" hint:"rulebook/topic in small letters, digits and hyphens"`
 	Title     string   `json:"title" need:"what holds when the rule is kept"`
 	Why       string   `json:"why"` // what the store wants with it, and what happens otherwise
 	Stage     string   `json:"stage" need:"when it matters" enum:"package|graphics|listing|declarations|release|review"`

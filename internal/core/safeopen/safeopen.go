@@ -20,7 +20,7 @@ import (
 var ErrKind = errors.New("it is not a regular file")
 
 // Open opens a regular file. The kind is asked before the file is opened, since
-// opening a FIFO may wait for ever, and again after it.
+// opening a FIFO may never return, and again after it.
 func Open(name string) (*os.File, fs.FileInfo, error) {
 	info, err := os.Stat(name)
 	if err != nil {

@@ -32,46 +32,7 @@ type Evidence struct {
 	LibraryLanguages  []*Language       `json:"library_languages"`  // that only third-party code brings
 	Functions         []*Function       `json:"functions"`          // what the package can do, as far as declarations ask
 	Data              []*Data           `json:"data"`               // kinds of data that something in the package points to
-	Texts             []*CodeText       `json:"texts"`              // string literals of the code that say something about it
-}
-
-// CodeText is what literals of one bundle's code say about it, by one row of the table.
-type CodeText struct {
-	fact.Mark `json:"-"`
-	Bundle    string   `json:"bundle"` // its path; "." for the app
-	Kind      string   `json:"kind"`
-	Texts     []string `json:"texts"` // the first few, as they stand in the code
-	Why       string   `json:"why"`
-	Fix       string   `json:"fix"`
-	Impact    string   `json:"impact"`
-}
-
-// mostTexts is how many literals of one row are named.
-const mostTexts = 3
-
-// codeTexts holds the literals of each bundle against the table.
-func (e *Evidence) codeTexts(t *tables.Set, code *signs.Index) {
-	if g := code.Gap(); g != nil {
-		fact.Lose(e, &e.Texts, *g)
-	}
-	for _, c := range code.Codes {
-		for _, row := range t.CodeTexts {
-			var found []string
-			for _, l := range c.Bundle.Code.Literals {
-				if row.Pattern.Match(l) {
-					if found = append(found, l); len(found) == mostTexts {
-						break
-					}
-				}
-			}
-			if found == nil {
-				continue
-			}
-			x := &CodeText{Bundle: c.Bundle.Path, Kind: row.Kind, Texts: found, Why: row.Why, Fix: row.Fix, Impact: row.Impact}
-			x.SetSelf(c.Bundle.Code.Self())
-			e.Texts = append(e.Texts, x)
-		}
-	}
+	Texts             []*CodeText       `json:"texts"`              // texts of code and plain files that say something about the app
 }
 
 // Language is a language in which only third-party code has texts.
@@ -124,8 +85,8 @@ func Of(pkg *facts.Package, code *signs.Index, t *tables.Set) *Evidence {
 		e.reasons(pkg.IOS, t, code)
 		e.collected(pkg.IOS, t)
 		e.wording(pkg.IOS, t)
-		e.codeTexts(t, code)
 	}
+	e.texts(pkg, t, code)
 	e.functions(pkg, t, code)
 	e.data(pkg, t)
 	e.languages(pkg, t)

@@ -21,6 +21,22 @@ type Code struct {
 	Packages        map[string]int64    `json:"-" alias:"packages"` // packages of the classes that are defined, with slashes → number of classes
 	Defined         map[uint64]bool     `json:"-"`                  // the classes that are defined, by ClassKey
 	Calls           map[string][]string `json:"-" alias:"calls"`    // methods of the platform that are referred to, as class.method → packages of the classes that call them, as far as known
+	Texts           []*CodeText         `json:"-" alias:"texts"`    // that the code holds: addresses, paths and what looks like a secret
+	Careless        []*Careless         `json:"careless"`           // classes that do not look at the certificates of servers
+}
+
+// CodeText is a text that the code holds.
+type CodeText struct {
+	fact.Mark `json:"-"`
+	Text      string   `json:"text"`
+	From      []string `json:"from"` // packages, with slashes, of the classes that load it; empty when none was seen to
+}
+
+// Careless is a class whose answer about a server's certificate does not depend on it.
+type Careless struct {
+	fact.Mark `json:"-"`
+	Class     string `json:"class"` // with full stops
+	What      string `json:"what"`  // trusts-all: it takes every certificate; any-host: for every host; goes-on: a web view goes on after each error
 }
 
 // ClassKey stands for a class name in Code.Defined, which would take many

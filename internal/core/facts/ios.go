@@ -18,13 +18,14 @@ type IOS struct {
 	Layout         Layout        `json:"layout"`
 	Catalogues     []*Catalog    `json:"catalogues"` // compiled asset catalogues
 	Debug          DebugInfo     `json:"debug"`
-	SignatureFinal bool          `json:"signature_final"` // the signatures are those that the store sees; a build archive's are replaced
-	Archive        *BuildArchive `json:"archive"`         // what a build archive says of itself; nil for other packages
-	StoreCopy      bool          `json:"store_copy"`      // marks show that the store delivered it
-	Unpacked       int64         `json:"unpacked"`        // bytes of all files of the app
-	Packed         int64         `json:"packed"`          // the same, compressed, without what lies beside the app
-	WrongTypes     []*WrongType  `json:"wrong_types"`     // keys of property lists whose value is of the wrong type
-	PrivateKeys    []*KeyFile    `json:"private_keys"`    // files that hold a private key in PEM form
+	SignatureFinal bool          `json:"signature_final"`      // the signatures are those that the store sees; a build archive's are replaced
+	Archive        *BuildArchive `json:"archive"`              // what a build archive says of itself; nil for other packages
+	StoreCopy      bool          `json:"store_copy"`           // marks show that the store delivered it
+	Unpacked       int64         `json:"unpacked"`             // bytes of all files of the app
+	Packed         int64         `json:"packed"`               // the same, compressed, without what lies beside the app
+	WrongTypes     []*WrongType  `json:"wrong_types"`          // keys of property lists whose value is of the wrong type
+	PrivateKeys    []*KeyFile    `json:"private_keys"`         // files that hold a private key in PEM form
+	TextFiles      []*TextFile   `json:"-" alias:"text_files"` // plain files of the app with addresses, paths or what looks like a secret
 
 	// Shorter names for rules; set by Alias.
 	App      *Bundle    `json:"-" alias:"app" derived:"yes"`      // the first of the bundles

@@ -75,7 +75,7 @@ type Known struct {
 
 	// Of the iOS platform.
 	PrivateNames       []*PrivateName      `json:"private_names"`        // names of the system that apps may not use
-	CodeTexts          []*CodeText         `json:"code_texts"`           // string literals that say something about the code
+	CodeTexts          []*CodeText         `json:"code_texts"`           // texts of code and plain files that say something about the app
 	Frameworks         map[string]string   `json:"frameworks"`           // of the system, with the first system version that has each
 	BackgroundModes    []*Use              `json:"background_modes"`     // with the code that serves each
 	Entitlements       []*Use              `json:"entitlements"`         // with the code that needs each
@@ -374,6 +374,8 @@ type CodeText struct {
 	Why     string `json:"why" need:"what it is, in words"`
 	Fix     string `json:"fix" need:"what to do about it"`
 	Impact  string `json:"impact" need:"what the store would do" enum:"refused|rejected|craft"`
+	Own     bool   `json:"own"`   // it says something in code that is not known to be third-party code
+	Shown   int    `json:"shown"` // of a secret, how many bytes findings show; 0 for all
 }
 
 // Permission is one Android permission. Source: the platform's permission

@@ -12,6 +12,7 @@ import (
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/format/dex"
+	"regola.example/regola/internal/core/format/literal"
 	"regola.example/regola/internal/core/place"
 )
 
@@ -32,6 +33,8 @@ type codeParts struct {
 	defined  []uint64
 	calls    map[string][]string
 	found    map[string]bool // components that it defines
+	texts    map[string][]string
+	careless []*facts.Careless
 	markers  []string
 	classes  int64
 	short    int64
@@ -83,7 +86,7 @@ func (r *reader) readDex(d *facts.Dex, data []byte, wanted map[string]bool) *cod
 	}
 	d.Version, d.Methods, d.Fields, d.Classes = f.Version, int64(f.Methods), int64(f.Fields), int64(f.ClassCount)
 	d.Checksum, d.Size = f.Checksum && f.Signature, f.Size
-	c := &codeParts{packages: map[string]int64{}, calls: map[string][]string{}, found: map[string]bool{}, markers: f.Markers()}
+	c := &codeParts{packages: map[string]int64{}, calls: map[string][]string{}, texts: map[string][]string{}, found: map[string]bool{}, markers: f.Markers()}
 	f.Classes(func(name string) {
 		c.classes++
 		c.defined = append(c.defined, facts.ClassKey(name))
@@ -102,11 +105,23 @@ func (r *reader) readDex(d *facts.Dex, data []byte, wanted map[string]bool) *cod
 		}
 	})
 	f.Calls(platformPrefixes, func(class, method string) { c.calls[class+"."+method] = nil })
-	f.Callers(attributed, func(class, method, caller string) {
-		from := caller[:max(0, strings.LastIndexByte(caller, '/'))]
-		if key := class + "." + method; len(c.calls[key]) < mostCallers && !slices.Contains(c.calls[key], from) {
-			c.calls[key] = append(c.calls[key], from)
+	f.Uses(attributed, literal.Worth, func(u dex.Use) {
+		into, key := c.calls, u.Class+"."+u.Method
+		if u.Text != "" {
+			into, key = c.texts, u.Text
 		}
+		from := u.Caller[:max(0, strings.LastIndexByte(u.Caller, '/'))]
+		switch {
+		case u.Caller == "":
+			into[key] = nil
+		case len(into[key]) < mostCallers && !slices.Contains(into[key], from):
+			into[key] = append(into[key], from)
+		}
+	})
+	f.Careless(func(x dex.Careless) {
+		one := &facts.Careless{Class: strings.ReplaceAll(x.Class, "/", "."), What: x.What}
+		one.SetSelf(d.Self())
+		c.careless = append(c.careless, one)
 	})
 	if err := f.Err(); err != nil {
 		fact.LoseAll(d, fact.Unread(err.Error()), &d.Name, &d.Module)
@@ -131,7 +146,7 @@ func (r *reader) collect(results []scanned, wanted map[string]bool) {
 	c := r.out.Code
 	c.SetSelf(place.Place{File: r.file, Entry: fact.PlaceOf(c, &c.Files).Entry})
 	c.Packages, c.Calls, c.Defined = map[string]int64{}, map[string][]string{}, map[uint64]bool{}
-	found := map[string]bool{}
+	found, texts := map[string]bool{}, map[string][]string{}
 	var short int64
 	for _, s := range results {
 		if s.library != nil {
@@ -142,7 +157,7 @@ func (r *reader) collect(results []scanned, wanted map[string]bool) {
 		}
 		c.Dex = append(c.Dex, s.dex)
 		if g := s.dex.Gone(); g != nil {
-			fact.LoseAll(c, fact.Gap{Kind: g.Kind, What: s.dex.Name + " cannot be read: " + g.What, At: s.dex.Self()}, &c.Files, &c.Dex, &c.LibraryVersions)
+			fact.LoseAll(c, fact.Gap{Kind: g.Kind, What: s.dex.Name + " cannot be read: " + g.What, At: s.dex.Self()}, &c.Files, &c.Dex, &c.LibraryVersions, &c.Texts, &c.Careless)
 		}
 		if s.code == nil {
 			continue
@@ -159,6 +174,10 @@ func (r *reader) collect(results []scanned, wanted map[string]bool) {
 		for call, from := range s.code.calls {
 			c.Calls[call] = join(c.Calls[call], from)
 		}
+		for text, from := range s.code.texts {
+			texts[text] = join(texts[text], from)
+		}
+		c.Careless = append(c.Careless, s.code.careless...)
 		maps.Copy(found, s.code.found)
 		for _, m := range s.code.markers {
 			if !slices.Contains(c.Compilers, m) {
@@ -166,6 +185,14 @@ func (r *reader) collect(results []scanned, wanted map[string]bool) {
 			}
 		}
 	}
+	for _, text := range slices.Sorted(maps.Keys(texts)) {
+		one := &facts.CodeText{Text: text, From: texts[text]}
+		one.SetSelf(c.Self())
+		c.Texts = append(c.Texts, one)
+	}
+	slices.SortFunc(c.Careless, func(a, b *facts.Careless) int {
+		return cmp.Or(cmp.Compare(a.Class, b.Class), cmp.Compare(a.What, b.What))
+	})
 	if c.Classes > 0 {
 		c.ShortNames = short * 100 / c.Classes
 	}

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"sync"
 
-	"regola.example/regola/internal/core/artifact/keyfile"
+	"regola.example/regola/internal/core/artifact/plainfile"
 	"regola.example/regola/internal/core/budget"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
@@ -25,6 +25,8 @@ type scanned struct {
 	library *facts.Library
 	fault   *jarsig.Fault
 	key     string // the entry, when a private key is in it
+	texts   *facts.TextFile
+	partial error // why texts are missing
 }
 
 // scan goes through the entries once, the largest first, over all cores. Each
@@ -57,7 +59,7 @@ func (r *reader) scan() {
 			}
 		}
 		_, _, _, isLib := r.libraryPath(e.Name)
-		if _, _, isDex := r.isDex(e.Name); isDex || isLib || j.check != nil || mayHoldKey(e) {
+		if _, _, isDex := r.isDex(e.Name); isDex || isLib || j.check != nil || isPlain(e) {
 			jobs = append(jobs, j)
 		}
 	}
@@ -78,7 +80,14 @@ func (r *reader) scan() {
 			k.SetSelf(place.Place{File: r.file, Entry: s.key})
 			r.out.PrivateKeys = append(r.out.PrivateKeys, k)
 		}
+		if s.texts != nil {
+			r.out.TextFiles = append(r.out.TextFiles, s.texts)
+		}
+		if s.partial != nil {
+			fact.Lose(r.out, &r.out.TextFiles, fact.Unread(s.partial.Error()))
+		}
 	}
+	slices.SortFunc(r.out.TextFiles, func(a, b *facts.TextFile) int { return cmp.Compare(a.Path, b.Path) })
 	slices.SortFunc(r.out.PrivateKeys, func(a, b *facts.KeyFile) int { return cmp.Compare(a.Path, b.Path) })
 	slices.SortFunc(faults, func(a, b *jarsig.Fault) int { return cmp.Compare(a.Entry, b.Entry) })
 	for _, f := range faults {
@@ -122,13 +131,15 @@ func (r *reader) visit(e *files.Entry, check *jarsig.Check, wanted map[string]bo
 			out.fault = check.Verify(e.Name, bytes.NewReader(data), buf)
 		}
 		out.code = r.readDex(out.dex, data, wanted)
-		if keyfile.Holds(data) {
+		if plainfile.HoldsKey(data) {
 			out.key = e.Name
 		}
 		return out
 	}
 	module, abi, lib, ok := r.libraryPath(e.Name)
-	if !ok && mayHoldKey(e) {
+	if !ok && isPlain(e) {
+		release := r.tree.Budget.Hold(e.Size)
+		defer release()
 		data, err := e.ReadOnce(0)
 		if err != nil {
 			out.fault = digest(e, check, buf)
@@ -137,8 +148,11 @@ func (r *reader) visit(e *files.Entry, check *jarsig.Check, wanted map[string]bo
 		if check != nil {
 			out.fault = check.Verify(e.Name, bytes.NewReader(data), buf)
 		}
-		if keyfile.Holds(data) {
+		if plainfile.HoldsKey(data) {
 			out.key = e.Name
+		}
+		if out.texts, out.partial = plainfile.Texts(e.Name, data, r.tree.Budget); out.texts != nil {
+			out.texts.SetSelf(at)
 		}
 		return out
 	}
@@ -177,9 +191,9 @@ func (r *reader) visit(e *files.Entry, check *jarsig.Check, wanted map[string]bo
 	return out
 }
 
-// mayHoldKey tells whether an entry is a small file of the app's own.
-func mayHoldKey(e *files.Entry) bool {
-	return keyfile.Worth(e) && (strings.Contains("/"+e.Name, "/assets/") || strings.Contains("/"+e.Name, "/res/raw"))
+// isPlain tells whether an entry is a plain file of the app's own.
+func isPlain(e *files.Entry) bool {
+	return plainfile.Worth(e) && (strings.Contains("/"+e.Name, "/assets/") || strings.Contains("/"+e.Name, "/res/raw"))
 }
 
 // digest verifies an entry that nobody else reads.

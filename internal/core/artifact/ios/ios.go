@@ -11,7 +11,8 @@ import (
 	"slices"
 	"strings"
 
-	"regola.example/regola/internal/core/artifact/keyfile"
+	"regola.example/regola/internal/core/artifact/plainfile"
+	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
 	"regola.example/regola/internal/core/files"
 	"regola.example/regola/internal/core/format/assetcar"
@@ -191,13 +192,25 @@ func (r *reader) presence() {
 		code[r.executable(b)] = true
 	}
 	for _, e := range r.tree.Entries {
-		if !keyfile.Worth(e) || path.Base(e.Name) == "CodeResources" || code[e.Name] {
+		if !plainfile.Worth(e) || path.Base(e.Name) == "CodeResources" || code[e.Name] {
 			continue
 		}
-		if data, err := e.Read(0); err == nil && keyfile.Holds(data) {
+		data, err := e.ReadOnce(0)
+		if err != nil {
+			continue // what cannot be unpacked is told of the archive
+		}
+		if plainfile.HoldsKey(data) {
 			k := &facts.KeyFile{Path: e.Name}
 			k.SetSelf(r.at(e.Name))
 			r.out.PrivateKeys = append(r.out.PrivateKeys, k)
+		}
+		found, err := plainfile.Texts(e.Name, data, r.tree.Budget)
+		if err != nil {
+			fact.Lose(r.out, &r.out.TextFiles, fact.Unread(err.Error()))
+		}
+		if found != nil {
+			found.SetSelf(r.at(e.Name))
+			r.out.TextFiles = append(r.out.TextFiles, found)
 		}
 	}
 	for _, e := range r.tree.Below("SC_Info") {

@@ -2,39 +2,67 @@ package dex
 
 import "encoding/binary"
 
-// Callers visits every pair of a method whose class lies below one of the
-// prefixes and a class of this file whose code invokes it. A class whose code
-// cannot be walked is left out: what it calls is still among Calls.
+// Use is what one class of the file does, as far as it was asked for.
+type Use struct {
+	Caller string // the class, as org/example/Kiln
+	Class  string // whose method is called; empty for a text
+	Method string
+	Text   string // that is loaded
+}
+
+// Uses visits what the code of each class of the file uses: the methods whose class lies
+// below one of the prefixes, and the texts that worth takes. Each pair is visited once. A
+// class whose code cannot be walked is left out: what it calls is still among Calls. A
+// text that no code loads, such as the value of a constant, is visited without a caller.
 //
 // Source: the platform's description of the Dalvik bytecode and its
 // instruction formats.
-func (f *File) Callers(prefixes []string, visit func(class, method, caller string)) {
-	if f.methods.count == 0 {
-		return
+func (f *File) Uses(prefixes []string, worth func([]byte) bool, visit func(Use)) {
+	type wanted struct {
+		use  Use
+		last int // the class, counted from 1, that was visited last
 	}
-	type ref struct{ class, method string }
-	wanted := map[uint32]ref{}
-	f.calls(prefixes, func(i int, class, method string) { wanted[uint32(i)] = ref{class, method} })
-	if len(wanted) == 0 {
+	calls, texts := map[uint32]*wanted{}, map[uint32]*wanted{}
+	var order []*wanted
+	f.calls(prefixes, func(i int, class, method string) { calls[uint32(i)] = &wanted{use: Use{Class: class, Method: method}} })
+	for i := range f.strings.count {
+		if b := f.str(i); worth(b) {
+			if f.err == nil {
+				f.err = f.budget.Keep(len(b) + 128)
+			}
+			if f.err != nil {
+				return
+			}
+			texts[uint32(i)] = &wanted{use: Use{Text: string(b)}}
+			order = append(order, texts[uint32(i)])
+		}
+	}
+	if len(calls)+len(texts) == 0 {
 		return
 	}
 	le := binary.LittleEndian
-	last := make([]uint32, f.methods.count) // the class, counted from 1, that was visited last for a method
 	for i := range f.classes.count {
 		def := f.data[f.classes.at+32*i:]
 		caller := ""
-		f.code(int64(le.Uint32(def[24:])), func(insns []byte) {
-			f.invoked(insns, func(m uint32) {
-				r, ok := wanted[m]
-				if !ok || last[m] == uint32(i)+1 {
-					return
-				}
-				last[m] = uint32(i) + 1
-				if caller == "" {
-					caller = f.keepName(f.descriptor(int(le.Uint32(def))))
-				}
-				if caller != "" {
-					visit(r.class, r.method, caller)
+		seen := func(w *wanted) {
+			if w == nil || w.last == i+1 {
+				return
+			}
+			w.last = i + 1
+			if caller == "" {
+				caller = f.keepName(f.descriptor(int(le.Uint32(def))))
+			}
+			if caller != "" {
+				w.use.Caller = caller
+				visit(w.use)
+			}
+		}
+		f.code(int64(le.Uint32(def[24:])), func(_ uint32, insns []byte) {
+			f.walk(insns, func(op byte, index uint32) {
+				if op == constString || op == constStringJumbo {
+					seen(texts[index])
+				} else {
+					seen(calls[index])
 				}
 			})
 		})
@@ -42,11 +70,16 @@ func (f *File) Callers(prefixes []string, visit func(class, method, caller strin
 			return
 		}
 	}
+	for _, w := range order {
+		if w.last == 0 {
+			visit(w.use)
+		}
+	}
 }
 
-// code visits the instructions of every method of a class, given the place of
-// its class_data_item.
-func (f *File) code(at int64, visit func(insns []byte)) {
+// code visits the index and the instructions of every method of a class, given the place
+// of its class_data_item.
+func (f *File) code(at int64, visit func(method uint32, insns []byte)) {
 	if at <= 0 || at >= int64(len(f.data)) {
 		return // an interface without anything, or a wrong place
 	}
@@ -70,11 +103,15 @@ func (f *File) code(at int64, visit func(insns []byte)) {
 		number()
 		number()
 	}
-	for range uint64(direct) + uint64(virtual) {
+	method := uint32(0)
+	for i := range uint64(direct) + uint64(virtual) {
 		if len(b) == 0 || !f.spend(1) {
 			return
 		}
-		number()
+		if i == uint64(direct) {
+			method = 0 // each of the two lists counts its differences anew
+		}
+		method += number()
 		number()
 		item := int64(number())
 		if item == 0 || item+16 > int64(len(f.data)) {
@@ -84,26 +121,34 @@ func (f *File) code(at int64, visit func(insns []byte)) {
 		if item+16+2*units > int64(len(f.data)) || !f.spend(1+int(units/8)) {
 			continue
 		}
-		visit(f.data[item+16 : item+16+2*units])
+		visit(method, f.data[item+16:item+16+2*units])
 	}
 }
 
-// invoked visits the method index of every invoking instruction.
-func (f *File) invoked(insns []byte, visit func(method uint32)) {
+// The instructions that load a text.
+const (
+	constString      = 0x1a
+	constStringJumbo = 0x1b
+)
+
+// walk visits the index that every invoking or text-loading instruction carries: of a
+// method, or of a string.
+func (f *File) walk(insns []byte, visit func(op byte, index uint32)) {
 	le := binary.LittleEndian
 	for len(insns) >= 2 {
 		op := insns[0]
 		units := int64(width(op))
-		switch {
-		case op == 0 && insns[1] != 0: // data behind the code
+		if op == 0 && insns[1] != 0 { // data behind the code
 			units = payload(insns)
-		case op >= 0x6e && op <= 0x72, op >= 0x74 && op <= 0x78:
-			if len(insns) >= 4 {
-				visit(uint32(le.Uint16(insns[2:])))
-			}
 		}
 		if 2*units > int64(len(insns)) {
 			return
+		}
+		switch {
+		case op >= 0x6e && op <= 0x72, op >= 0x74 && op <= 0x78, op == constString:
+			visit(op, uint32(le.Uint16(insns[2:])))
+		case op == constStringJumbo:
+			visit(op, le.Uint32(insns[2:]))
 		}
 		insns = insns[2*units:]
 	}

@@ -35,16 +35,17 @@ func TestPayload(t *testing.T) {
 	}
 }
 
-// TestInvoked finds the methods that instructions call, past tables and other instructions.
-func TestInvoked(t *testing.T) {
-	var got []uint32
+// TestWalk finds the methods that instructions call and the texts that they load, past tables and other instructions.
+func TestWalk(t *testing.T) {
+	var got []string
 	insns := "\x0e\x00" + // return-void
 		"\x6e\x10\x05\x00\x00\x00" + // invoke-virtual, method 5
 		"\x12\x01" + "\x18\x00" + strings.Repeat("\x6e\x00", 4) + // a wide constant that looks like calls
 		"\x00\x01\x01\x00" + strings.Repeat("\x6e\x10", 4) + // a table of a switch
 		"\x78\x01\x07\x00\x00\x00" + // invoke-interface/range, method 7
 		"\x73\x00" + "\x79\x00" + "\x74\x01\x09\x00\x00\x00" + "\x6d\x00\x01\x00" +
+		"\x1a\x00\x03\x00" + "\x1b\x00\x04\x00\x01\x00" + // two texts
 		"\x72\x00" // cut off
-	(&File{}).invoked([]byte(insns), func(m uint32) { got = append(got, m) })
-	assert.Equal(t, []uint32{5, 7, 9}, got)
+	(&File{}).walk([]byte(insns), func(op byte, i uint32) { got = append(got, fmt.Sprintf("%x %d", op, i)) })
+	assert.Equal(t, []string{"6e 5", "78 7", "74 9", "1a 3", "1b 65540"}, got)
 }

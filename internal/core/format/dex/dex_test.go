@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"regola.example/regola/internal/core/format/dex"
+	"regola.example/regola/internal/core/format/literal"
 	"regola.example/regola/internal/seed"
 )
 
@@ -28,7 +29,7 @@ func TestParse(t *testing.T) {
 	assert.Contains(t, types, "android/app/Activity")
 	assert.Equal(t, []string{"java/lang/System.loadLibrary"}, calls)
 	var callers []string
-	f.Callers([]string{"java/", "android/"}, func(class, method, caller string) { callers = append(callers, class+"."+method+" by "+caller) })
+	f.Uses([]string{"java/", "android/"}, literal.Worth, func(u dex.Use) { callers = append(callers, u.Class+"."+u.Method+" by "+u.Caller) })
 	slices.Sort(callers)
 	assert.Contains(t, callers, "java/lang/System.loadLibrary by org/example/terrafuoco/FiringLog")
 	assert.Contains(t, callers, "android/app/Activity.<init> by org/example/terrafuoco/Curve", "direct methods count, too")
@@ -60,7 +61,8 @@ func FuzzParse(f *testing.F) {
 		d.Classes(func(string) {})
 		d.Types(func(string) {})
 		d.Calls([]string{"java/", "android/"}, func(string, string) {})
-		d.Callers([]string{"java/", "android/"}, func(string, string, string) {})
+		d.Uses([]string{"java/", "android/"}, literal.Worth, func(dex.Use) {})
+		d.Careless(func(dex.Careless) {})
 		d.Markers()
 	})
 }

@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"regola.example/regola/internal/core/format/dex"
+	"regola.example/regola/internal/core/format/literal"
 	"regola.example/regola/internal/seed"
 )
 
@@ -18,7 +19,14 @@ func TestOutcomes(t *testing.T) {
 		d.Classes(func(c string) { out = append(out, "class "+c) })
 		d.Types(func(c string) { out = append(out, "type "+c) })
 		d.Calls([]string{"java/", "android/"}, func(class, method string) { out = append(out, "calls "+class+"."+method) })
-		d.Callers([]string{"java/", "android/"}, func(from, class, method string) { out = append(out, from+" calls "+class+"."+method) })
+		d.Uses([]string{"java/", "android/"}, literal.Worth, func(u dex.Use) {
+			if u.Text != "" {
+				out = append(out, u.Caller+" loads "+u.Text)
+			} else {
+				out = append(out, u.Class+" calls "+u.Method+"."+u.Caller)
+			}
+		})
+		d.Careless(func(c dex.Careless) { out = append(out, c.Class+" is careless: "+c.What) })
 		return []any{d, out, d.Markers()}, nil
 	})
 }

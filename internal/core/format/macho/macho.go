@@ -47,7 +47,6 @@ const (
 	maxNames     = 16 << 20 // bytes of a section of names
 	maxSymbols   = 2 << 20  // symbols that are kept of one slice
 	maxSections  = 64       // sections with names in one slice
-	maxLiteral   = 1 << 10  // bytes of a string literal that is kept
 )
 
 // Library is a library that a slice links.

@@ -5,11 +5,12 @@ import (
 	"bytes"
 	"encoding/binary"
 	"errors"
-	"regexp"
 	"slices"
 	"sort"
 	"strings"
 	"unicode/utf16"
+
+	"regola.example/regola/internal/core/format/literal"
 )
 
 // section is a part of a slice that holds names, and what reads it.
@@ -91,18 +92,6 @@ func notOfName(r rune) bool {
 	return r != '_' && r != '$' && r != '.' && (r < '0' || r > '9') && (r < 'A' || r > 'Z') && (r < 'a' || r > 'z')
 }
 
-// address tells whether a literal is an address or a path, or has the form of a secret key.
-var address = regexp.MustCompile(`^([A-Za-z][A-Za-z0-9+.-]{0,31}:[!-~]|localhost[:/]|/[A-Za-z]+/|-----BEGIN |(sk|rk)_live_|AKIA[0-9A-Z]{16}|gh[pousr]_[0-9A-Za-z]{20}|xox[abp]-)`)
-
-// secretStarts are the beginnings of literals that are looked at though they have neither
-// colon nor slash.
-var secretStarts = [][]byte{[]byte("-----BEGIN "), []byte("sk_live_"), []byte("rk_live_"), []byte("AKIA"), []byte("gh"), []byte("xox")}
-
-// worthALook is a cheap first look at a literal, as there may be millions.
-func worthALook(b []byte) bool {
-	return bytes.ContainsAny(b[:min(len(b), 33)], ":/") || slices.ContainsFunc(secretStarts, func(s []byte) bool { return bytes.HasPrefix(b, s) })
-}
-
 // literals streams C strings and keeps those that are addresses or paths.
 func literals(s *stream, sl *Slice, sp span) {
 	if !s.reach(sl, sp, "string literals") {
@@ -119,7 +108,7 @@ func literals(s *stream, sl *Slice, sp span) {
 		_, _ = s.sink().Write(b)
 		whole := err == nil && !cut
 		cut = errors.Is(err, bufio.ErrBufferFull) // a long one goes on in the next piece
-		if whole && len(b) <= maxLiteral && worthALook(b) && address.Match(b) && s.keep(sl, b, "string literals") {
+		if whole && literal.Worth(b[:len(b)-1]) && s.keep(sl, b, "string literals") {
 			sl.Literals = append(sl.Literals, string(b[:len(b)-1]))
 		}
 		if err != nil && !cut {
@@ -142,7 +131,7 @@ func wideLiterals(s *stream, sl *Slice, sp span) {
 			unit = append(unit, u)
 			continue
 		}
-		if text := string(utf16.Decode(unit)); len(text) <= maxLiteral && address.MatchString(text) {
+		if text := string(utf16.Decode(unit)); literal.Worth([]byte(text)) {
 			sl.Literals = append(sl.Literals, text)
 		}
 		unit = unit[:0]

@@ -61,7 +61,7 @@ func TestNames(t *testing.T) {
 	long := strings.Repeat("x", 200<<10)
 	data := made(
 		part{"__cstring", []byte("hello\x00prefs:root=KILN\x00" + long + ":tail\x00/System/Library/X\x00a b:c\x00https://kiln.example/\x00" +
-			"https://" + strings.Repeat("y", 2000) + "\x00localhost:8081\x00prefs:root=KILN\x00name: %d\x00sk_live_kiln\x00AKIA0123456789ABCDEF\x00AKIAkiln\x00ghost\x00")},
+			"https://" + strings.Repeat("y", 2000) + "\x00localhost:8081\x00prefs:root=KILN\x00name: %d\x00sk_live_kilnkiln\x00AKIA0123456789ABCDEF\x00AKIAkiln\x00ghost\x00")},
 		part{"__objc_classname", []byte("KLNStore\x00\x11\x01\x00_TtC8ProbeKit6Reader\x00Protocol+More\x00")},
 		part{"__ustring", append(wide("Öfen"), wide("kiln:größe")...)},
 		part{"__objc_methname", []byte("open\x00setHeat:\x00")},
@@ -70,7 +70,7 @@ func TestNames(t *testing.T) {
 	require.NoError(t, err)
 	s := f.Slices[0]
 	assert.Empty(t, s.Partial)
-	assert.Equal(t, []string{"/System/Library/X", "AKIA0123456789ABCDEF", "https://kiln.example/", "kiln:größe", "localhost:8081", "prefs:root=KILN", "sk_live_kiln"}, s.Literals)
+	assert.Equal(t, []string{"/System/Library/X", "AKIA0123456789ABCDEF", "https://kiln.example/", "kiln:größe", "localhost:8081", "prefs:root=KILN", "sk_live_kilnkiln"}, s.Literals)
 	assert.Equal(t, []string{"KLNStore", "_TtC8ProbeKit6Reader"}, s.Classes)
 	assert.Equal(t, []string{"open", "setHeat:"}, s.Selectors)
 	assert.Equal(t, "ABABABAB-ABAB-ABAB-ABAB-ABABABABABAB", s.UUID)

@@ -14,6 +14,7 @@ import (
 	"slices"
 	"sync"
 
+	"regola.example/regola/internal/core/letter"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/store"
@@ -33,11 +34,12 @@ const tablesFolder = "tables"
 // Library is a folder of stores, their rulebooks and tables. Everything is
 // read once. An error is a fault of the files.
 type Library struct {
-	files  fs.FS
-	prefix string // before the name of each file
-	loaded sync.Map
-	stores func() ([]*store.Store, error)
-	tables func() (*tables.Set, error)
+	files   fs.FS
+	prefix  string // before the name of each file
+	loaded  sync.Map
+	stores  func() ([]*store.Store, error)
+	tables  func() (*tables.Set, error)
+	letters func() ([]*letter.Row, error)
 }
 
 // BuiltIn is the library that the program brings along.
@@ -48,7 +50,34 @@ func NewLibrary(files fs.FS, prefix string) *Library {
 	l := &Library{files: files, prefix: prefix}
 	l.stores = sync.OnceValues(l.loadStores)
 	l.tables = sync.OnceValues(func() (*tables.Set, error) { return l.loadTables(func([]byte) bool { return true }) })
+	l.letters = sync.OnceValues(l.loadLetters)
 	return l
+}
+
+// lettersFolder holds the reasons for which stores send things back.
+const lettersFolder = "letters"
+
+// Letters are the reasons for which the stores send things back, by store and number. They
+// are read when somebody asks for them.
+func (l *Library) Letters() ([]*letter.Row, error) { return l.letters() }
+
+func (l *Library) loadLetters() (rows []*letter.Row, err error) {
+	names, err := fs.Glob(l.files, lettersFolder+"/*.yaml")
+	if err != nil {
+		return nil, err
+	}
+	for _, name := range names {
+		data, err := fs.ReadFile(l.files, name)
+		if err != nil {
+			return nil, err
+		}
+		more, problems := letter.Load(l.prefix+name, data)
+		if len(problems) > 0 {
+			return nil, problems
+		}
+		rows = append(rows, more...)
+	}
+	return rows, nil
 }
 
 // Stores lists the stores, by id.

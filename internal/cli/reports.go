@@ -12,6 +12,7 @@ import (
 	"golang.org/x/term"
 
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/letter"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/report"
@@ -43,7 +44,7 @@ type sinks struct {
 }
 
 func (e *env) open(o reports, names []string) (*sinks, error) {
-	s, call := &sinks{}, report.Call{Names: names, Part: o.part}
+	s, call := &sinks{}, report.Call{Names: names, Part: o.part, Cited: e.citedBy}
 	for _, f := range o.files {
 		p, err := write.Begin(f.name)
 		if err == nil && slices.ContainsFunc(s.list, func(x *sink) bool { return x.file.Same(p) }) {
@@ -62,6 +63,15 @@ func (e *env) open(o reports, names []string) (*sinks, error) {
 	form := report.FormOf(o.format)
 	s.list = append(s.list, &sink{form, nil, form.Open(e.out, look, call)})
 	return s, nil
+}
+
+// citedBy are the numbers under which stores cite each rule.
+func (e *env) citedBy() map[string][]string {
+	rows, err := e.lib.Letters()
+	if err != nil {
+		return nil // a fault of built-in files, which their test reports
+	}
+	return letter.Cited(rows)
 }
 
 // extra tells whether an output shows more than the result.

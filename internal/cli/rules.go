@@ -3,6 +3,7 @@ package cli
 import (
 	"cmp"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -12,6 +13,7 @@ import (
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/letter"
 	"regola.example/regola/internal/core/phrases"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
@@ -69,7 +71,7 @@ func (e *env) rulesCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:     "rules [WORD…]",
 		Short:   "List the rules",
-		Long:    "List the rules, by stage. Words narrow the list to rules whose id or title has them all.",
+		Long:    "List the rules, by stage. Words narrow the list to rules whose id or title has them all;\na number, such as 2.3, to those that look at what a store cites under it.",
 		Example: "  regola rules\n  regola rules --store ios --stage listing\n  regola rules icon",
 		RunE: func(_ *cobra.Command, args []string) error {
 			var impacts []string
@@ -94,9 +96,17 @@ func (e *env) rulesCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			named := map[string][]*letter.Row{}
+			for _, w := range args {
+				if strings.ContainsAny(w, "0123456789") {
+					if named[w], err = e.cited(w); err != nil {
+						return err
+					}
+				}
+			}
 			rules = slices.DeleteFunc(rules, func(r *rulebook.Rule) bool {
 				for _, w := range args {
-					if !hasWord(r, w) {
+					if !hasWord(r, w) && !slices.ContainsFunc(named[w], func(x *letter.Row) bool { return slices.Contains(x.Rules, r.ID) }) {
 						return true
 					}
 				}
@@ -148,13 +158,14 @@ func (e *env) explainCommand() *cobra.Command {
 	var books []string
 	var tried attempt
 	c := &cobra.Command{
-		Use:   "explain RULE|KEY",
-		Short: "Say what a rule wants, and why; or who asks for a key of the dossier",
+		Use:   "explain RULE|KEY|NUMBER",
+		Short: "Say what a rule wants, and why; or what a key or a store's number means",
 		Long: `Say what a rule wants, why, since when, and what it rests on. With a key of the dossier,
 such as answers.accounts.ways or release.testing: what it means, who asks for it, and
-what it is held against; of a group of keys, what each means. With --text, the rows of the
-tables of words that match a text.`,
-		Example: "  regola explain android/target-level\n  regola explain answers.encryption.kind\n  regola explain release\n  regola explain common/wording-price --text 'Kiln Log Free' --field name",
+what it is held against; of a group of keys, what each means. With the number of a section
+or an upload error that a store cites, such as 5.1.1 or 90683: what it is about, and which
+rules look at it. With --text, the rows of the tables of words that match a text.`,
+		Example: "  regola explain android/target-level\n  regola explain 5.1.1\n  regola explain answers.encryption.kind\n  regola explain release\n  regola explain common/wording-price --text 'Kiln Log Free' --field name",
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) != 1 {
 				return usageError("one rule is expected", `name it: "regola explain android/target-level"; "regola rules" lists them`)
@@ -187,6 +198,12 @@ tables of words that match a text.`,
 			if err != nil {
 				return err
 			}
+			if number.MatchString(args[0]) {
+				if ok, err := e.explainCited(args[0], rules, format); ok || err != nil {
+					return err
+				}
+				return usageError("no store cites "+args[0]+", as far as is known here", `"regola rules" lists the rules`)
+			}
 			if ok, err := e.explainKey(args[0], rules, format); ok || err != nil {
 				return err
 			}
@@ -195,10 +212,15 @@ tables of words that match a text.`,
 				if err != nil {
 					return err
 				}
-				if format == "json" {
-					return report.JSON(e.out, report.NewExplainDocument(r, e.needs(r), on, found))
+				rows, err := e.lib.Letters()
+				if err != nil {
+					return err
 				}
-				return report.Explain(e.out, r, e.stores(), e.needs(r), on, found, e.look(e.out))
+				x := report.Explained{Rule: r, Needs: e.needs(r), On: on, Rows: found, Cited: letter.Cited(rows)[r.ID]}
+				if format == "json" {
+					return report.JSON(e.out, report.NewExplainDocument(x))
+				}
+				return report.Explain(e.out, x, e.stores(), e.look(e.out))
 			}
 			var ids []string
 			for _, r := range rules {
@@ -209,6 +231,9 @@ tables of words that match a text.`,
 			}
 			if id := onlyRule(args[0], ids); id != "" {
 				return show(rules[slices.Index(ids, id)])
+			}
+			if ok, err := e.explainCited(args[0], rules, format); ok || err != nil {
+				return err
 			}
 			fix := `"regola rules" lists them`
 			if near := nearestRule(args[0], ids); near != "" {
@@ -225,6 +250,33 @@ tables of words that match a text.`,
 	c.Flags().StringVar(&tried.locale, "locale", "en", "language `CODE` of the text")
 	c.Flags().StringVar(&tried.field, "field", "description", "`KEY` of the text: name, tagline, pitch, description …")
 	return c
+}
+
+// number is how stores cite sections and upload errors.
+var number = regexp.MustCompile(`(?i)^([a-z]{2,5}-)?[0-9]+([.(][0-9a-z.()]*)?$`)
+
+// explainCited says what a number or name means under which a store cites something.
+func (e *env) explainCited(code string, rules []*rulebook.Rule, format string) (ok bool, err error) {
+	rows, err := e.cited(code)
+	switch {
+	case err != nil || len(rows) == 0:
+		return false, err
+	case format == "json":
+		return true, report.JSON(e.out, report.NewCitedDocument(code, rows))
+	}
+	return true, report.ExplainCited(e.out, code, rows, rules, e.stores(), e.look(e.out))
+}
+
+// cited are the reasons that stores cite under a number or name, those of that very number
+// first.
+func (e *env) cited(code string) ([]*letter.Row, error) {
+	rows, err := e.lib.Letters()
+	if err != nil {
+		return nil, err
+	}
+	rows = slices.DeleteFunc(slices.Clone(rows), func(r *letter.Row) bool { return !r.Cites(code) })
+	slices.SortStableFunc(rows, func(a, b *letter.Row) int { return len(a.Code) - len(b.Code) })
+	return rows, nil
 }
 
 // attempt is a text that is held against the tables of words.

@@ -35,8 +35,17 @@ type Form struct {
 
 // Call is what an output is about.
 type Call struct {
-	Names []string   // of the items that will come, in order
-	Part  *PartEntry // the part of a larger call that it is; nil for a whole one
+	Names []string                   // of the items that will come, in order
+	Part  *PartEntry                 // the part of a larger call that it is; nil for a whole one
+	Cited func() map[string][]string // numbers and names under which stores cite each rule; may be nil
+}
+
+// cited are the numbers of each rule, for forms that show them.
+func (c Call) cited() map[string][]string {
+	if c.Cited == nil {
+		return nil
+	}
+	return c.Cited()
 }
 
 // Many tells whether items are named: there are several, or none.

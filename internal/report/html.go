@@ -135,10 +135,11 @@ type htmlWriter struct {
 	many  bool
 	n     int
 	rules map[string]*rulebook.Rule
+	cited map[string][]string // numbers under which stores cite each rule
 }
 
 func openHTML(w io.Writer, _ Style, call Call) Writer {
-	h := &htmlWriter{w: w, many: call.Many(), rules: map[string]*rulebook.Rule{}}
+	h := &htmlWriter{w: w, many: call.Many(), rules: map[string]*rulebook.Rule{}, cited: call.cited()}
 	if h.many {
 		h.page.Title, h.page.Head = Count(len(call.Names), "dossier", "dossiers"), "each held against the rules of its stores"
 	}
@@ -190,6 +191,9 @@ func (h *htmlWriter) Close() error {
 		basis := "Rests on: " + r.Basis.Topic + "; confidence " + r.Basis.Confidence + "."
 		if r.Basis.Note != "" {
 			basis += " " + r.Basis.Note
+		}
+		if c := h.cited[id]; len(c) > 0 {
+			basis += " Stores cite it as " + strings.Join(c, ", ") + "."
 		}
 		h.page.Rules = append(h.page.Rules, pageRule{ruleAnchor(id), id, r.Title, r.Why, impactText[r.Fixed()], ruleFix(r), basis})
 	}

@@ -10,6 +10,7 @@ import (
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/letter"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/sanitize"
 	"regola.example/regola/internal/core/store"
@@ -123,9 +124,19 @@ var impactText = map[rulebook.Impact]string{
 // impactWidth is the column of the impact in lists.
 const impactWidth = 10
 
+// Explained is a rule with all that is said of it.
+type Explained struct {
+	Rule  *rulebook.Rule
+	Needs []string // parts of the submission that it looks at
+	On    day.Day
+	Rows  []RowMatch // of words that match a text; nil when nobody asked
+	Cited []string   // numbers and names under which stores cite it
+}
+
 // Explain says what a rule wants, why, since when, and how it is judged; and, where a text
 // was held against it, the rows of words that match (found is nil where none was).
-func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []string, on day.Day, found []RowMatch, look Style) error {
+func Explain(w io.Writer, x Explained, stores []*store.Store, look Style) error {
+	r, on, found := x.Rule, x.On, x.Rows
 	p := &printer{w: w, look: look}
 	p.line("%s", p.strong(r.Title))
 	p.line("%s", p.dim(r.ID))
@@ -137,6 +148,7 @@ func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []strin
 	}
 	row("why", r.Why)
 	row("fix", plainTemplate(r.Fix.Src))
+	row("cited as", strings.Join(x.Cited, ", "))
 	row("store", storeName(r.Book.Store, stores))
 	row("stage", r.Stage)
 	if impact := r.Fixed(); impact != "" {
@@ -187,7 +199,7 @@ func Explain(w io.Writer, r *rulebook.Rule, stores []*store.Store, needs []strin
 	row("note", r.Basis.Note)
 	p.line("")
 	p.line("%s", p.strong("JUDGED BY"))
-	row("looks at", strings.Join(needs, ", "))
+	row("looks at", strings.Join(x.Needs, ", "))
 	row("when", r.When.Src)
 	row("each", r.Each.Src)
 	row("faults", r.Faults.Src)
@@ -225,6 +237,7 @@ type ExplainDocument struct {
 	Expect  string       `json:"expect"`
 	Confirm string       `json:"confirm"`
 	Looks   []string     `json:"looks_at"` // parts of the submission
+	Cited   []string     `json:"cited_as"` // numbers and names under which stores cite it
 	Limits  []LimitEntry `json:"limits"`
 	Rows    []RowMatch   `json:"rows,omitempty"` // of words that match the text of --text
 }
@@ -257,9 +270,10 @@ type LimitStep struct {
 }
 
 // NewExplainDocument puts a rule into its JSON form.
-func NewExplainDocument(r *rulebook.Rule, needs []string, on day.Day, found []RowMatch) *ExplainDocument {
+func NewExplainDocument(x Explained) *ExplainDocument {
+	r, on := x.Rule, x.On
 	d := &ExplainDocument{Regola: FormatNumber, On: on.String(), Rule: NewRulesDocument([]*rulebook.Rule{r}).Rules[0], Note: r.Basis.Note,
-		When: r.When.Src, Each: r.Each.Src, Faults: r.Faults.Src, Expect: r.Expect.Src, Confirm: r.Confirm, Looks: none(needs), Limits: []LimitEntry{}}
+		When: r.When.Src, Each: r.Each.Src, Faults: r.Faults.Src, Expect: r.Expect.Src, Confirm: r.Confirm, Looks: none(x.Needs), Cited: none(x.Cited), Limits: []LimitEntry{}}
 	for _, name := range usedLimits(r) {
 		l := LimitEntry{Name: name}
 		for _, v := range r.Book.Limits[name] {
@@ -267,7 +281,7 @@ func NewExplainDocument(r *rulebook.Rule, needs []string, on day.Day, found []Ro
 		}
 		d.Limits = append(d.Limits, l)
 	}
-	d.Rows = found
+	d.Rows = x.Rows
 	return d
 }
 
@@ -370,4 +384,64 @@ func expression(s string) (inside, rest string, texts []string) {
 		}
 	}
 	return s, "", texts
+}
+
+// CitedDocument is what a number means under which a store cites something.
+type CitedDocument struct {
+	Regola int64        `json:"regola"` // version of this form
+	Code   string       `json:"code" doc:"as it was asked for"`
+	Rows   []CitedEntry `json:"rows"`
+}
+
+// CitedEntry is one reason for which a store sends something back.
+type CitedEntry struct {
+	ID       string   `json:"id"`
+	Store    string   `json:"store"`
+	Code     string   `json:"code" doc:"the number or name under which the store cites it"`
+	Topic    string   `json:"topic"`
+	Rules    []string `json:"rules" doc:"that judge it, or would have found it"`
+	Remedy   string   `json:"remedy"`
+	NewBuild string   `json:"new_build" doc:"yes, no or depends"`
+}
+
+// NewCitedDocument puts the rows that a number means into their JSON form.
+func NewCitedDocument(code string, rows []*letter.Row) *CitedDocument {
+	d := &CitedDocument{Regola: FormatNumber, Code: code, Rows: []CitedEntry{}}
+	for _, r := range rows {
+		d.Rows = append(d.Rows, CitedEntry{r.ID, r.Store, r.Code, r.Topic, none(r.Rules), r.Remedy, r.NewBuild})
+	}
+	return d
+}
+
+// ExplainCited says what a number means under which a store cites something, and which rules
+// look at it.
+func ExplainCited(w io.Writer, code string, rows []*letter.Row, rules []*rulebook.Rule, stores []*store.Store, look Style) error {
+	p := &printer{w: w, look: look}
+	p.line("%s", p.strong(code+", as stores cite it"))
+	for _, r := range rows {
+		p.line("")
+		p.block(0, "", nil, capital(r.Topic), styleStrong)
+		row := func(label, text string) {
+			if text != "" {
+				p.block(2, pad(label, 12), styleDim, text, nil)
+			}
+		}
+		row("cited as", r.Code)
+		row("store", storeName(r.Store, stores))
+		row("do", r.Remedy)
+		row("build", building(r.NewBuild))
+		for i, id := range r.Rules {
+			title := ""
+			for _, x := range rules {
+				if x.ID == id {
+					title = x.Title
+				}
+			}
+			row(map[bool]string{true: "rules", false: ""}[i == 0], id+": "+title)
+		}
+		if len(r.Rules) == 0 {
+			row("rules", "none: a person, or a running app, shows it")
+		}
+	}
+	return p.err
 }

@@ -36,6 +36,7 @@ type sarifRule struct {
 	Properties struct {
 		Tags   []string `json:"tags"`
 		Impact string   `json:"impact,omitempty"`
+		Cited  []string `json:"citedAs,omitempty"` // numbers and names under which the stores cite it
 	} `json:"properties"`
 }
 
@@ -92,6 +93,7 @@ type sarif struct {
 	many    bool
 	n       int
 	index   map[string]int
+	cited   map[string][]string
 	rules   []sarifRule
 	notes   []sarifNote
 	program string
@@ -101,7 +103,7 @@ type sarif struct {
 }
 
 func openSARIF(w io.Writer, _ Style, call Call) Writer {
-	s := &sarif{w: w, many: call.Many(), index: map[string]int{}}
+	s := &sarif{w: w, many: call.Many(), index: map[string]int{}, cited: call.cited()}
 	s.begin = sync.OnceFunc(func() {
 		s.write("{\n  \"$schema\": \"https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json\",\n  \"version\": \"2.1.0\",\n  \"runs\": [{\n  \"results\": [")
 	})
@@ -185,6 +187,7 @@ func (s *sarif) rule(r *rulebook.Rule) int {
 	}
 	x.Properties.Tags = []string{r.Stage}
 	x.Properties.Impact = string(r.Fixed())
+	x.Properties.Cited = s.cited[r.ID]
 	if r.Why != "" {
 		x.Full = &sarifText{Text: r.Why}
 	}

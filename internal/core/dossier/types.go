@@ -192,6 +192,7 @@ type App struct {
 	DefaultLocale string                 `json:"default_locale" need:"the default language, such as en-GB" doc:"the default language, such as en-GB"`
 	IDs           PerStore[string]       `json:"ids" doc:"the id that is registered with each store" seen:"app.id"`
 	Category      PerStore[CategoryList] `json:"category" words:"categories" doc:"the category in each store; the iOS store takes a second one"`
+	Genres        []string               `json:"genres" words:"genres" doc:"of a game in the iOS store: one or two genres"`
 	Tags          []string               `json:"tags" doc:"words by which the Android store groups the app"`
 	Copyright     string                 `json:"copyright" doc:"the year and the owner of the rights, such as 2026 Terrafuoco Example; shown in the iOS store"`
 	Brand         Brand                  `json:"brand" doc:"names that texts may, and may not, use" read:"phrases"`
@@ -404,11 +405,21 @@ type ReviewContact struct {
 // SignIn is the demo account.
 type SignIn struct {
 	fact.Mark `json:"-"`
-	Needed    *bool  `json:"needed" doc:"whether the app cannot be seen whole without signing in"`
-	User      string `json:"user" doc:"the demo account's user name"`
-	Password  Secret `json:"password" doc:"the password of the demo account, as a reference such as env:NAME, never itself"`
-	Steps     string `json:"steps" free:"yes" doc:"how to sign in, when it is not plain"`
-	Expires   string `json:"expires" free:"yes" like:"^[0-9]{4}-[0-9]{2}-[0-9]{2}$" hint:"a day such as 2026-12-31" doc:"the last day on which the demo account works; left out when it does not end"`
+	Needed    *bool    `json:"needed" doc:"whether the app cannot be seen whole without signing in"`
+	User      string   `json:"user" doc:"the demo account's user name"`
+	Password  Secret   `json:"password" doc:"the password of the demo account, as a reference such as env:NAME, never itself"`
+	Steps     string   `json:"steps" free:"yes" doc:"how to sign in, when it is not plain"`
+	Expires   string   `json:"expires" free:"yes" like:"^[0-9]{4}-[0-9]{2}-[0-9]{2}$" hint:"a day such as 2026-12-31" doc:"the last day on which the demo account works; left out when it does not end"`
+	Others    []*Entry `json:"others" doc:"further accounts, such as one of each role: for, user, password, steps"`
+}
+
+// Entry is a further account for the reviewer, with what it opens.
+type Entry struct {
+	fact.Mark `json:"-"`
+	For       string `json:"for" need:"what this account opens, such as a role" doc:"what this account opens, such as a role"`
+	User      string `json:"user" doc:"its user name"`
+	Password  Secret `json:"password" doc:"its password, as a reference such as env:NAME, never itself"`
+	Steps     string `json:"steps" doc:"how to sign in with it, when it is not plain"`
 }
 
 // Release is what goes out, where and to whom.

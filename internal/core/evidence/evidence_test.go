@@ -66,7 +66,7 @@ func TestCodeTexts(t *testing.T) {
 			{Kind: "framework", Path: "Frameworks/K.framework", Code: facts.BundleCode{Path: "Frameworks/K.framework/K", Literals: literals}},
 		}}
 		for _, x := range of(app, set).Texts {
-			assert.Equal(t, "Frameworks/K.framework", x.Bundle)
+			assert.Equal(t, "the code of Frameworks/K.framework", x.Where)
 			found = append(found, x.Kind+" "+strings.Join(x.Texts, " "))
 		}
 		return found
@@ -84,10 +84,35 @@ func TestCodeTexts(t *testing.T) {
 			continue
 		}
 		if assert.NotEmpty(t, found, text) {
+			if want == "secret" && !strings.HasPrefix(text, "-----") {
+				text = text[:8] + "…" // findings are read by many
+			}
 			assert.Equal(t, want+" "+text, found[0])
 		}
 	}
 	assert.Equal(t, []string{"private-link prefs:a prefs:b prefs:c"}, of("prefs:a", "prefs:b", "prefs:c", "prefs:d"))
+}
+
+// TestTextsByPlace parts the app's own code and files from those of third-party code.
+func TestTextsByPlace(t *testing.T) {
+	set, err := rulebooks.BuiltIn.Tables()
+	require.NoError(t, err)
+	const host, key = "https://api.staging.kiln.example/", "sk_live_0123456789"
+	of := func(p *facts.Package) (found []string) {
+		for _, x := range evidence.Of(p, nil, set).Texts {
+			found = append(found, x.Where+": "+x.Kind)
+		}
+		return found
+	}
+	code := func(from ...string) *facts.Package {
+		return &facts.Package{Android: &facts.Android{Manifest: facts.Manifest{ID: "org.kiln.app"}, Code: &facts.Code{Texts: []*facts.CodeText{{Text: host, From: from}, {Text: key, From: from}, {Text: "https://kiln.example/"}}}}}
+	}
+	assert.Equal(t, []string{"the code of org.kiln.app: test-host", "the code of org.kiln.app: secret"}, of(code("org/kiln/app")))
+	assert.Equal(t, []string{"the code: test-host", "the code: secret"}, of(code()))
+	assert.Equal(t, []string{"the code of androidx.work: secret"}, of(code("androidx/work")), "a library's server for tests is its maker's")
+	assert.Equal(t, []string{"the code of a.b: test-host", "the code of a.b: secret"}, of(code("androidx/work", "a/b")))
+	files := []*facts.TextFile{{Path: "assets/a.json", Texts: []string{host}}}
+	assert.Equal(t, []string{"assets/a.json: test-host"}, of(&facts.Package{Android: &facts.Android{TextFiles: files}}))
 }
 
 // TestReasons looks at each way in which a use is seen and declared.

@@ -9,6 +9,7 @@ import (
 	"unicode"
 
 	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/htmltext"
 )
 
 // Fetched is everything that was fetched for one store.
@@ -53,7 +54,7 @@ func (p *Page) Read(body []byte, names, data []string) {
 		p.Bare = strings.Trim(u.Path, "/") == "" && u.RawQuery == ""
 	}
 	p.Bytes = int64(len(body))
-	text := strings.Join(strings.Fields(strings.ToLower(plain(string(body)))), " ")
+	text := strings.Join(strings.Fields(strings.ToLower(htmltext.Of(string(body)))), " ")
 	p.Words = int64(len(strings.FieldsFunc(text, func(r rune) bool { return !unicode.IsLetter(r) })))
 	if n := int64(len([]rune(text))); p.Words*10 < n { // scripts without blanks
 		p.Words = n / 4
@@ -64,37 +65,6 @@ func (p *Page) Read(body []byte, names, data []string) {
 	for _, w := range data {
 		p.Data = p.Data || strings.Contains(text, w)
 	}
-}
-
-// plain is the text of an HTML page: without tags, scripts and styles.
-func plain(s string) string {
-	var out strings.Builder
-	for s != "" {
-		open := strings.IndexByte(s, '<')
-		if open < 0 {
-			out.WriteString(s)
-			break
-		}
-		out.WriteString(s[:open])
-		s = s[open:]
-		end := strings.IndexByte(s, '>')
-		if end < 0 {
-			break
-		}
-		tag := strings.ToLower(s[:min(end, 9)])
-		s = s[end+1:]
-		for _, hidden := range []string{"script", "style"} {
-			if strings.HasPrefix(tag, "<"+hidden) {
-				if i := strings.Index(strings.ToLower(s), "</"+hidden); i >= 0 {
-					s = s[i:]
-				} else {
-					s = ""
-				}
-			}
-		}
-		out.WriteByte(' ')
-	}
-	return out.String()
 }
 
 // Read looks at the content of a site's file. Sources: the Digital Asset Links

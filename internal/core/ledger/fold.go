@@ -135,6 +135,7 @@ func (l *Ledger) fold(h *History, store string, now *Release, t *trail, add func
 			at := Line{line.Form, t.channels[i]}
 			switch e.Decision {
 			case "accepted", "remark":
+				h.Suspended = ""
 				// The very package that was accepted is no further build.
 				if r := sent[e.key()]; at.Channel == Public && (r == nil || !samePackage(r, now)) {
 					add(&h.Closed, e.Version)
@@ -150,6 +151,9 @@ func (l *Ledger) fold(h *History, store string, now *Release, t *trail, add func
 					h.Halted = ""
 				}
 			case "removed", "suspended":
+				if e.Decision == "suspended" {
+					h.Suspended = e.Version
+				}
 				for _, x := range lines {
 					if x.Channel == at.Channel {
 						active[x] = nil

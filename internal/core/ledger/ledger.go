@@ -238,10 +238,11 @@ type History struct {
 	// HighestCode is the highest number of a build that everybody got on this kind of
 	// device; 0 for none.
 	HighestCode int64        `json:"highest_code"`
-	Access      string       `json:"access"`   // to the public: asked, granted or refused; empty where nothing was recorded
-	Halted      string       `json:"halted"`   // the version whose roll-out on this line was halted and not resumed
-	Active      []*Release   `json:"active"`   // what is out on other lines, the last of each
-	Products    []string     `json:"products"` // ids that were ever sold
+	Access      string       `json:"access"`    // to the public: asked, granted or refused; empty where nothing was recorded
+	Halted      string       `json:"halted"`    // the version whose roll-out on this line was halted and not resumed
+	Suspended   string       `json:"suspended"` // the version with which the store suspended the app, unless one was accepted since
+	Active      []*Release   `json:"active"`    // what is out on other lines, the last of each
+	Products    []string     `json:"products"`  // ids that were ever sold
 	Faults      []*Fault     `json:"faults"`
 	Rejections  []*Rejection `json:"rejections"` // open ones: no later version was accepted
 	Warnings    []*Rejection `json:"warnings"`   // open ones, about what is out or was accepted all the same

@@ -86,6 +86,7 @@ type App struct {
 	ID            string        `json:"id"` // the id registered with this store
 	Category      []string      `json:"category"`
 	Tags          []string      `json:"tags" free:"yes"`
+	Genres        []string      `json:"genres" free:"yes"` // of a game in the iOS store
 	Price         string        `json:"price"`
 	Copyright     string        `json:"copyright"`
 	Brand         dossier.Brand `json:"brand"` // names that texts may, and may not, use

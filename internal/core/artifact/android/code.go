@@ -22,7 +22,7 @@ var platformPrefixes = []string{"android/", "java/", "javax/", "dalvik/", "org/a
 
 // attributed are those whose callers are noted too: whether a library or the
 // app itself calls them makes a difference.
-var attributed = []string{"android/", "org/apache/http/"}
+var attributed = []string{"android/", "dalvik/system/", "org/apache/http/"}
 
 // mostCallers bounds the packages that are noted for a method.
 const mostCallers = 64

@@ -197,7 +197,7 @@ func (r *reader) presence() {
 		}
 		data, err := e.ReadOnce(0)
 		if err != nil {
-			continue // what cannot be unpacked is told of the archive
+			continue // a rule on the archive reports what cannot be unpacked
 		}
 		if plainfile.HoldsKey(data) {
 			k := &facts.KeyFile{Path: e.Name}

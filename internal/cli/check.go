@@ -20,7 +20,7 @@ import (
 
 func (e *env) checkCommand() *cobra.Command {
 	var (
-		on, format, failOn, folder, shard         string
+		on, format, failOn, folder, shard, beside string
 		onlyStores, stages, outs, channels        []string
 		books                                     []string
 		alone, brief, strict, all, fetch, private bool
@@ -47,7 +47,8 @@ it is 1 for everything but a release that passes in the stages that were judged.
   regola check --on 2027-09-01 --store android
   regola check --strict --brief
   regola check --out html=report.html --out sarif=report.sarif
-  regola check ../sound ../faulty --shard 1/2 --out json=part-1.json`,
+  regola check ../sound ../faulty --shard 1/2 --out json=part-1.json
+  regola check --baseline last.json --fail-on rejected`,
 		RunE: func(c *cobra.Command, args []string) error {
 			for flag, v := range map[string]struct{ values, choices []string }{
 				"--store":   {onlyStores, e.storeIDs()},
@@ -94,7 +95,7 @@ it is 1 for everything but a release that passes in the stages that were judged.
 			if err != nil {
 				return err
 			}
-			return e.checks(c.Context(), r, jobs, reports{format, files, all, part, check.About{Program: Version, Stores: onlyStores, Stages: stages, FailOn: failOn, Strict: strict}})
+			return e.checks(c.Context(), r, jobs, reports{format, files, all, part, check.About{Program: Version, Stores: onlyStores, Stages: stages, FailOn: failOn, Strict: strict}, beside})
 		},
 	}
 	fl := c.Flags()
@@ -108,6 +109,7 @@ it is 1 for everything but a release that passes in the stages that were judged.
 	fl.BoolVar(&all, "all", false, "leave nothing out: all places, all rules, all questions")
 	fl.StringVar(&format, "format", "text", "`FORM` of the output: "+strings.Join(report.FormNames(), ", "))
 	fl.StringArrayVar(&outs, "out", nil, "also write a file, as `FORMAT=FILE`; may be repeated")
+	fl.StringVar(&beside, "baseline", "", "`FILE` with an earlier result as JSON: what it had does not make the exit status 1")
 	fl.StringArrayVar(&books, "rulebook", nil, "also judge by the rules of this `FILE`; may be repeated")
 	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one by default, if it has one)")
 	fl.BoolVar(&alone, "alone", false, "judge the packages by themselves, without a dossier")

@@ -13,13 +13,14 @@ import (
 func (e *env) nextCommand() *cobra.Command {
 	var on, format, folder string
 	var onlyStores []string
-	var alone bool
+	var alone, all bool
 	c := &cobra.Command{
 		Use:   "next [PACKAGE…|DOSSIER]",
 		Short: "Say the first thing to do, how, and what is left behind it",
 		Long: `Say the first thing to do for this release, in working order: the gravest fault, then
-what a store will ask, then what to confirm. One screen, never more.`,
-		Example: "  regola next\n  regola next --store ios",
+what a store will ask, then what to confirm. One screen, never more; with --all, the whole list, with the line
+behind which everything only improves the release.`,
+		Example: "  regola next\n  regola next --all\n  regola next --store ios",
 		RunE: func(c *cobra.Command, args []string) error {
 			on, err := e.narrowed(format, onlyStores, on)
 			if err != nil {
@@ -37,9 +38,12 @@ what a store will ask, then what to confirm. One screen, never more.`,
 			if err != nil {
 				return err
 			}
-			d := report.NewNextDocument(res)
+			d := report.NewNextDocument(res, all)
 			if format == "json" {
 				return report.JSON(e.out, d)
+			}
+			if all {
+				return report.NextAll(e.out, d, e.look(e.out))
 			}
 			return report.Next(e.out, d, e.look(e.out))
 		},
@@ -49,6 +53,7 @@ what a store will ask, then what to confirm. One screen, never more.`,
 	fl.StringVar(&on, "on", "", "as of a `DAY`, such as 2027-09-01 (today by default)")
 	fl.StringVar(&format, "format", "text", "`FORM` of the output: text or json")
 	fl.StringVar(&folder, "dossier", "", "`FOLDER` of the dossier (the current one or the nearest above it by default)")
+	fl.BoolVar(&all, "all", false, "list everything, in working order, and where what is needed ends")
 	fl.BoolVar(&alone, "alone", false, "look at the packages by themselves, without a dossier")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))

@@ -14,6 +14,7 @@ import (
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/letter"
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
@@ -27,6 +28,23 @@ type reports struct {
 	all    bool              // nothing is left out
 	part   *report.PartEntry // the part of a larger call that it is; nil for a whole one
 	about  check.About
+	beside string // a file with earlier results; empty for none
+}
+
+// earlier reads the results beside which releases are judged, by the names of their dossiers.
+func (e *env) earlier(file string) (map[string]*check.Result, error) {
+	rules, err := e.builtInRules()
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]*check.Result{}
+	err = eachResult([]string{file}, func(id string) *rulebook.Rule { return rules[id] }, func(i *report.Item) error {
+		if i.Result != nil {
+			out[i.Name] = i.Result
+		}
+		return nil
+	}, nil)
+	return out, err
 }
 
 // sink is one output of a call; file is nil for standard output.
@@ -153,13 +171,34 @@ func (e *env) checks(ctx context.Context, r *run.Runner, jobs []run.Job, o repor
 	for i, j := range jobs {
 		names[i] = j.Dossier
 	}
+	var before map[string]*check.Result
+	if o.beside != "" {
+		var err error
+		if before, err = e.earlier(o.beside); err != nil {
+			return err
+		}
+	}
 	out, err := e.open(o, names)
 	if err != nil {
 		return err
 	}
 	defer out.abort()
+	if o.beside != "" {
+		out.kept = append(out.kept, o.beside)
+	}
 	item := func(name string, res *check.Result) (*report.Item, error) {
 		res.About = o.about
+		if o.beside != "" {
+			old := before[name]
+			if old == nil && len(before) == 1 && len(jobs) == 1 {
+				for _, old = range before { // one release beside one, wherever they lie
+				}
+			}
+			if old == nil {
+				old = &check.Result{} // a dossier that the baseline does not have
+			}
+			res.Against(o.beside, old)
+		}
 		exit := exitStatus(res, o.about.FailOn, o.about.Strict)
 		e.exit = max(e.exit, exit)
 		if out.has("json") {

@@ -38,6 +38,7 @@ var schemas = []struct {
 	{"changes", "the output of regola changes --format json", reflect.TypeFor[report.ChangesDocument](), false},
 	{"next", "the output of regola next --format json", reflect.TypeFor[report.NextDocument](), false},
 	{"ledger", "the output of regola ledger show --format json; a line of ledger.jsonl is one of its events", reflect.TypeFor[report.LedgerDocument](), false},
+	{"handout", "the output of regola handout --format json", reflect.TypeFor[report.HandoutDocument](), false},
 	{"letter", "the output of regola letter --format json", reflect.TypeFor[report.LetterDocument](), false},
 	{"weigh", "the output of regola weigh --format json", reflect.TypeFor[report.WeightDocument](), false},
 	{"rate", "the output of regola rate --format json", reflect.TypeFor[report.RatingDocument](), false},

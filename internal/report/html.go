@@ -372,7 +372,7 @@ func stageTitle(s string) string { return strings.ToUpper(s[:1]) + strings.Repla
 func (h *htmlWriter) finding(r *check.Result, f *check.Finding) *pageFinding {
 	h.rules[f.Rule.ID] = f.Rule
 	first := f.Faults[0]
-	v := &pageFinding{Impact: f.Impact, Anchor: h.findingAnchor(f.Rule.ID), Say: sayOf(f), Seen: first.Seen, Fix: first.Fix, Rule: ruleAnchor(f.Rule.ID), ID: f.Rule.ID, Stores: strings.Join(f.Stores, ", "), More: f.More}
+	v := &pageFinding{Impact: f.Impact, Anchor: h.findingAnchor(f.Rule.ID), Say: sayOf(f), Seen: first.Seen, Fix: first.Fix, Rule: ruleAnchor(f.Rule.ID), ID: f.Rule.ID, Stores: strings.Join(f.Stores, ", ") + newness(r, f), More: f.More}
 	p := &printer{}
 	for n, x := range f.Faults {
 		if n == maxPagePlaces {

@@ -35,11 +35,12 @@ type CheckDocument struct {
 	Exit      int64             `json:"exit"`
 	Basis     *check.Basis      `json:"basis,omitempty"` // what the result rests on
 	Stores    []StoreEntry      `json:"stores"`
-	Others    []string          `json:"others"`     // names of the stores that were left out
-	Findings  []FindingEntry    `json:"findings"`   // broken rules with their places
-	Waived    []FindingEntry    `json:"waived"`     // places that the team accepts
-	NotJudged []GapEntry        `json:"not_judged"` // rules that are to answer or could not be read, or only in part
-	Duties    []DutyEntry       `json:"duties"`     // what the stores ask because of this package and dossier
+	Others    []string          `json:"others"`             // names of the stores that were left out
+	Findings  []FindingEntry    `json:"findings"`           // broken rules with their places
+	Baseline  *BaselineEntry    `json:"baseline,omitempty"` // the earlier result beside which it stands
+	Waived    []FindingEntry    `json:"waived"`             // places that the team accepts
+	NotJudged []GapEntry        `json:"not_judged"`         // rules that are to answer or could not be read, or only in part
+	Duties    []DutyEntry       `json:"duties"`             // what the stores ask because of this package and dossier
 	Questions []QuestionEntry   `json:"questions"`
 	Waivers   WaiverEntries     `json:"waivers"`
 	Verdicts  []VerdictEntry    `json:"verdicts"`
@@ -108,6 +109,21 @@ type FindingEntry struct {
 	With       []FindingEntry `json:"with"` // findings that follow from this one
 }
 
+// BaselineEntry is the earlier result beside which a release was judged.
+type BaselineEntry struct {
+	File  string      `json:"file"`
+	Known int64       `json:"known" doc:"places of findings that it had"`
+	New   int64       `json:"new" doc:"places of findings that it had not"`
+	Gone  []GoneEntry `json:"gone" doc:"places of findings that are there no more"`
+}
+
+// GoneEntry is a finding of the baseline that is there no more.
+type GoneEntry struct {
+	Rule  string `json:"rule"`
+	Key   string `json:"key"`
+	Found string `json:"found"`
+}
+
 // PlaceEntry is one place in which a rule is broken.
 type PlaceEntry struct {
 	Key    string        `json:"key"` // the same over runs, moved lines and changed texts
@@ -119,6 +135,7 @@ type PlaceEntry struct {
 	Field  string        `json:"field,omitempty"` // as rules name it
 	Place  place.Place   `json:"place"`
 	Waived *WaiverNote   `json:"waived,omitempty"`
+	Known  bool          `json:"known,omitempty"`  // the baseline had it
 	Raises []RaisedEntry `json:"raises,omitempty"` // rules that would apply if the field were raised
 }
 
@@ -225,6 +242,12 @@ func NewCheckDocument(r *check.Result, exit int) *CheckDocument {
 			d.Questions = append(d.Questions, e)
 		}
 	}
+	if b := r.Baseline; b != nil {
+		d.Baseline = &BaselineEntry{File: b.File, Known: int64(b.Known), New: int64(b.New), Gone: []GoneEntry{}}
+		for _, g := range b.Gone {
+			d.Baseline.Gone = append(d.Baseline.Gone, GoneEntry{g.Rule.ID, g.Fault.Key, g.Fault.Say})
+		}
+	}
 	for _, w := range r.Expired {
 		d.Waivers.Expired = append(d.Waivers.Expired, WaiverPlace{w.Rule, w.Until.String(), w.Self()})
 	}
@@ -240,7 +263,7 @@ func findingEntries(findings []*check.Finding) []FindingEntry {
 		e := FindingEntry{Rule: f.Rule.ID, Title: f.Rule.Title, Stage: f.Rule.Stage, Impact: string(f.Impact), Level: string(f.Impact.Level()), Confidence: f.Rule.Basis.Confidence,
 			Stores: f.Stores, More: int64(f.More), With: findingEntries(f.With)}
 		for _, x := range f.Faults {
-			p := PlaceEntry{Key: x.Key, Impact: string(x.Impact), Stores: x.Stores, Found: x.Say, Seen: x.Seen, Fix: x.Fix, Field: x.Path, Place: x.At}
+			p := PlaceEntry{Key: x.Key, Impact: string(x.Impact), Stores: x.Stores, Found: x.Say, Seen: x.Seen, Fix: x.Fix, Field: x.Path, Place: x.At, Known: x.Known}
 			if w := x.Waiver; w != nil {
 				p.Waived = &WaiverNote{w.Because, w.By, w.Until.String()}
 			}

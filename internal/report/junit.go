@@ -133,6 +133,11 @@ func junit(r *check.Result, s *check.Store, v *check.Verdict) junitCase {
 		return c
 	case check.Broken:
 		t.Type, t.Message = string(v.Impact()), faults[slices.IndexFunc(faults, func(f *check.Fault) bool { return f.Waiver == nil })].Say
+		if known := !slices.ContainsFunc(faults, func(f *check.Fault) bool { return f.Waiver == nil && !f.Known }); known {
+			t.Message = "known since the baseline: " + t.Message
+			c.Skipped = t
+			break
+		}
 		if check.Grave(v.Impact(), about.FailOn) {
 			c.Failure = t
 			break

@@ -1,6 +1,7 @@
 package report
 
 import (
+	"fmt"
 	"io"
 	"strings"
 	"unicode"
@@ -12,109 +13,188 @@ import (
 
 // NextDocument is the JSON form of the first thing to do.
 type NextDocument struct {
-	Regola  int64    `json:"regola"` // version of this form
-	App     string   `json:"app"`
-	Kind    string   `json:"kind" enum:"fix|answer|confirm|read|send"`
-	What    string   `json:"what"`
-	How     string   `json:"how"`
-	Where   string   `json:"where" doc:"the place, or the key in dossier.yaml"`
-	Rule    string   `json:"rule"`
-	Stores  []string `json:"stores"`
-	Unlocks string   `json:"unlocks" doc:"what is left behind it"`
+	Regola  int64      `json:"regola"` // version of this form
+	App     string     `json:"app"`
+	Kind    string     `json:"kind" enum:"fix|answer|confirm|read|send"`
+	Impact  string     `json:"impact" doc:"what a store does as long as it is not done; empty where that is not known"`
+	What    string     `json:"what"`
+	How     string     `json:"how"`
+	Where   string     `json:"where" doc:"the place, or the key in dossier.yaml"`
+	Rule    string     `json:"rule"`
+	Stores  []string   `json:"stores"`
+	Unlocks string     `json:"unlocks" doc:"what is left behind it"`
+	All     []NextItem `json:"all,omitempty" doc:"everything to do, in working order, where it was asked for"`
 }
 
-// NewNextDocument finds the first thing to do: the gravest fault in working order, then
-// what is to be answered, confirmed, or could not be read.
-func NewNextDocument(r *check.Result) *NextDocument {
-	d := &NextDocument{Regola: FormatNumber, App: strings.TrimSpace(r.App + " " + r.Version), Stores: []string{}}
+// NextItem is one thing to do.
+type NextItem struct {
+	Kind     string   `json:"kind" enum:"fix|answer|confirm|read"`
+	Impact   string   `json:"impact" doc:"what a store does as long as it is not done; empty where that is not known"`
+	Needed   bool     `json:"needed" doc:"the release cannot pass without it; other things improve it"`
+	What     string   `json:"what"`
+	How      string   `json:"how"`
+	Where    string   `json:"where" doc:"the place, or the key in dossier.yaml"`
+	Rule     string   `json:"rule"`
+	Stores   []string `json:"stores"`
+	More     int64    `json:"more" doc:"further places of the same fault"`
+	Followed int64    `json:"followed" doc:"faults that follow from it and go with it"`
+}
+
+// nextItems lists everything to do in working order: the gravest fault first, then what is to
+// be answered, confirmed, or could not be read, then matters of craft.
+func nextItems(r *check.Result) (out []NextItem) {
+	fix := func(f *check.Finding) {
+		x := f.Faults[0]
+		out = append(out, NextItem{Kind: "fix", Impact: string(f.Impact), Needed: f.Impact != rulebook.Craft, What: x.Say, How: x.Fix, Where: x.At.String(), Rule: f.Rule.ID, Stores: f.Stores,
+			More: int64(len(f.Faults) + f.More - 1), Followed: int64(len(f.With))})
+	}
 	findings := r.Findings(false)
-	grave := 0
 	for _, f := range findings {
 		if f.Impact != rulebook.Craft {
-			grave++
+			fix(f)
 		}
 	}
-	var due []*check.Duty
 	for _, x := range r.Duties() {
-		if x.State == check.Due {
-			due = append(due, x)
+		if x.State != check.Due {
+			continue
 		}
+		how := "Write it under " + x.Write + "; regola explain says why a store asks."
+		if x.Because != "" {
+			how = "It is asked because of " + x.Because + ". " + how
+		}
+		out = append(out, NextItem{Kind: "answer", Impact: string(x.Impact), Needed: true, What: x.What, How: how, Where: written(x.Write), Rule: x.Rule.ID, Stores: x.Stores})
 	}
-	var confirm, unread []*check.Open
+	var unread []*check.Open
 	seen := map[string]bool{}
 	for _, o := range r.Open() {
 		switch {
 		case o.State == check.ToConfirm && o.Question != nil && !seen[o.Rule.ID]:
 			seen[o.Rule.ID] = true
-			confirm = append(confirm, o)
+			out = append(out, NextItem{Kind: "confirm", Impact: string(o.Rule.Fixed()), Needed: true, What: o.Question.Ask, How: o.Question.Fix, Where: "confirmed, in dossier.yaml", Rule: o.Rule.ID, Stores: o.Stores})
 		case o.State == check.NotRead:
 			unread = append(unread, o)
 		}
 	}
-	var absent *check.Store
+	absent := false
 	for _, s := range r.Stores {
-		if s.Absent != "" && absent == nil {
-			absent = s
+		if s.Absent != "" && !absent {
+			absent = true
+			out = append(out, NextItem{Kind: "read", Needed: true, What: capital(s.Absent) + ".", How: "Build it, or name a package in the call: regola check PACKAGE. Everything that does not need it is judged.", Where: "packages, in dossier.yaml", Stores: []string{s.ID}})
 		}
 	}
-	left := func(skip string) string {
-		var out []string
-		for _, x := range []struct {
-			kind string
-			n    int
-			one  string
-			many string
-		}{{"fix", grave, "fault to fix", "faults to fix"}, {"answer", len(due), "question to answer", "questions to answer"}, {"confirm", len(confirm), "thing to confirm", "things to confirm"}, {"read", len(unread), "rule that could not be judged", "rules that could not be judged"}, {"craft", len(findings) - grave, "matter of craft", "matters of craft"}} {
-			if x.kind == skip {
-				x.n--
-			}
-			if x.n > 0 {
-				out = append(out, Count(x.n, x.one, x.many))
-			}
-		}
-		return strings.Join(out, ", ")
-	}
-	fault := func(f *check.Finding) {
-		d.What, d.How, d.Where, d.Rule, d.Stores = f.Faults[0].Say, f.Faults[0].Fix, f.Faults[0].At.String(), f.Rule.ID, f.Stores
-		d.Kind, d.Unlocks = "fix", left("fix")
-		if n := len(f.Faults) + f.More - 1; n > 0 {
-			d.Unlocks = strings.TrimSuffix(Count(n, "more place of this fault", "more places of this fault")+", "+d.Unlocks, ", ")
-		}
-		if n := len(f.With); n > 0 {
-			d.Unlocks = strings.TrimSuffix(Count(n, "fault that follows from it goes with it", "faults that follow from it go with it")+"; "+d.Unlocks, "; ")
+	for _, o := range unread {
+		if !absent {
+			out = append(out, NextItem{Kind: "read", Needed: true, What: o.Rule.Title + " could not be judged", How: GapText(o.Gaps), Rule: o.Rule.ID, Stores: o.Stores})
 		}
 	}
-	switch {
-	case grave > 0:
-		fault(findings[0])
-	case len(due) > 0:
-		x := due[0]
-		d.Kind, d.What, d.How, d.Where, d.Rule, d.Stores = "answer", x.What, "Write it under "+x.Write+"; regola explain says why a store asks.", written(x.Write), x.Rule.ID, x.Stores
-		if x.Because != "" {
-			d.How = "It is asked because of " + x.Because + ". " + d.How
+	for _, f := range findings {
+		if f.Impact == rulebook.Craft {
+			fix(f)
 		}
-		d.Unlocks = left("answer")
-	case len(confirm) > 0:
-		o := confirm[0]
-		d.Kind, d.What, d.How, d.Where, d.Rule, d.Stores, d.Unlocks = "confirm", o.Question.Ask, o.Question.Fix, "confirmed, in dossier.yaml", o.Rule.ID, o.Stores, left("confirm")
-	case absent != nil:
-		d.Kind, d.What, d.How, d.Where, d.Stores, d.Unlocks = "read", capital(absent.Absent)+".", "Build it, or name a package in the call: regola check PACKAGE. Everything that does not need it is judged.", "packages, in dossier.yaml", []string{absent.ID}, left("")
-	case len(unread) > 0:
-		o := unread[0]
-		d.Kind, d.What, d.How, d.Rule, d.Stores, d.Unlocks = "read", o.Rule.Title+" could not be judged", GapText(o.Gaps), o.Rule.ID, o.Stores, left("read")
-	case len(findings) > 0:
-		fault(findings[0])
-		d.Unlocks = left("craft")
-	default:
+	}
+	return out
+}
+
+// NewNextDocument finds the first thing to do, and says what is left behind it; with all, it
+// lists everything.
+func NewNextDocument(r *check.Result, all bool) *NextDocument {
+	d := &NextDocument{Regola: FormatNumber, App: strings.TrimSpace(r.App + " " + r.Version), Stores: []string{}}
+	items := nextItems(r)
+	if all {
+		d.All = items
+	}
+	if len(items) == 0 {
 		d.Kind, d.What, d.How = "send", "Nothing is left to do here.", "Send it; then record it with regola ledger record, and the decision with regola ledger decide."
+		return d
 	}
+	first := items[0]
+	d.Kind, d.Impact, d.What, d.How, d.Where, d.Rule, d.Stores = first.Kind, first.Impact, first.What, first.How, first.Where, first.Rule, first.Stores
+	var parts []string
+	if first.More > 0 {
+		parts = append(parts, Count(int(first.More), "more place of this fault", "more places of this fault"))
+	}
+	if first.Followed > 0 {
+		parts = append(parts, Count(int(first.Followed), "fault that follows from it goes with it", "faults that follow from it go with it"))
+	}
+	d.Unlocks = strings.Join(append(parts, leftItems(items[1:])...), ", ")
 	return d
+}
+
+// leftItems counts things to do in words.
+func leftItems(items []NextItem) (out []string) {
+	for _, k := range []struct {
+		kind      string
+		needed    bool
+		one, many string
+	}{{"fix", true, "fault to fix", "faults to fix"}, {"answer", true, "question to answer", "questions to answer"}, {"confirm", true, "thing to confirm", "things to confirm"},
+		{"read", true, "rule that could not be judged", "rules that could not be judged"}, {"fix", false, "matter of craft", "matters of craft"}} {
+		n := 0
+		for _, x := range items {
+			if x.Kind == k.kind && x.Needed == k.needed {
+				n++
+			}
+		}
+		if n > 0 {
+			out = append(out, Count(n, k.one, k.many))
+		}
+	}
+	return out
+}
+
+// heads are the words for kinds of things to do.
+var heads = map[string]string{"fix": "FIX", "answer": "ANSWER", "confirm": "CONFIRM", "read": "LOOK INTO", "send": "SEND"}
+
+// NextAll writes everything to do, one thing a line, with where what is needed ends.
+func NextAll(w io.Writer, d *NextDocument, look Style) error {
+	p := &printer{w: w, look: look}
+	p.line("%s", p.strong(d.App))
+	p.line("")
+	needed := 0
+	for _, x := range d.All {
+		if x.Needed {
+			needed++
+		}
+	}
+	end := func() {
+		better := len(d.All) - needed
+		switch {
+		case needed == 0 && better == 0:
+			p.line("Nothing is left to do here. It can be sent.")
+		case better == 0:
+			p.line("then it can be sent")
+		case needed == 0:
+			p.block(0, "", nil, "It can be sent; "+Count(better, "thing more would improve it:", "things more would improve it:"), styleStrong)
+		default:
+			p.block(0, "", nil, "then it can be sent; "+Count(better, "thing more would improve it:", "things more would improve it:"), styleStrong)
+		}
+	}
+	if needed == 0 {
+		end()
+	}
+	for i, x := range d.All {
+		if i == needed && needed > 0 {
+			p.line("")
+			end()
+		}
+		about := strings.Trim(x.Impact+" · "+x.Rule+" · "+strings.Join(x.Stores, ", "), "· ")
+		more := ""
+		if x.More > 0 {
+			more = " (and " + Count(int(x.More), "more place", "more places") + ")"
+		}
+		p.block(0, pad(fmt.Sprintf("%d", i+1), 4)+pad(heads[x.Kind], 10), styleStrong, Shortened(x.What, 200)+more, nil)
+		p.block(14, "", nil, about, styleDim)
+	}
+	if needed == len(d.All) && needed > 0 {
+		p.line("")
+		end()
+	}
+	return p.err
 }
 
 // Next writes the first thing to do, on one screen.
 func Next(w io.Writer, d *NextDocument, look Style) error {
 	p := &printer{w: w, look: look}
-	head := map[string]string{"fix": "FIX", "answer": "ANSWER", "confirm": "CONFIRM", "read": "LOOK INTO", "send": "SEND"}[d.Kind]
+	head := heads[d.Kind]
 	of := "rule"
 	if d.Rule == "" {
 		of = "store"
@@ -122,7 +202,7 @@ func Next(w io.Writer, d *NextDocument, look Style) error {
 	p.line("%s", p.strong(d.App))
 	p.line("")
 	p.block(0, pad(head, 10), styleStrong, Shortened(d.What, 600), styleStrong)
-	for _, row := range []struct{ label, text string }{{"how", d.How}, {"where", d.Where}, {of, strings.Trim(d.Rule+" · "+strings.Join(d.Stores, ", "), "· ")}, {"then", d.Unlocks}} {
+	for _, row := range []struct{ label, text string }{{"how", d.How}, {"where", d.Where}, {of, strings.Trim(d.Rule+" · "+strings.Trim(strings.Join(d.Stores, ", ")+" · "+d.Impact, "· "), "· ")}, {"then", d.Unlocks}} {
 		if row.text != "" {
 			p.block(3, pad(row.label, 7), styleDim, Shortened(row.text, 800), nil)
 		}

@@ -36,7 +36,7 @@ func TestNext(t *testing.T) {
 		{[]*check.Verdict{held, craft}, "fix", "says ios/craft", "ios/craft"},
 		{[]*check.Verdict{held}, "send", "", ""},
 	} {
-		d := NewNextDocument(&check.Result{App: "Terrafuoco", Version: "1.4.0", Stores: []*check.Store{{ID: "ios", Name: "iOS store", Verdicts: c.verdicts}}})
+		d := NewNextDocument(&check.Result{App: "Terrafuoco", Version: "1.4.0", Stores: []*check.Store{{ID: "ios", Name: "iOS store", Verdicts: c.verdicts}}}, false)
 		assert.Equal(t, c.kind, d.Kind)
 		assert.Equal(t, c.rule, d.Rule)
 		if c.what != "" {

@@ -398,7 +398,7 @@ func (d *CheckDocument) result(known func(string) *rulebook.Rule) (*check.Result
 				}
 			}
 			for _, p := range f.Places {
-				fault := &check.Fault{Key: p.Key, Impact: rulebook.Impact(p.Impact), At: p.Place, Path: p.Field, Say: p.Found, Seen: p.Seen, Fix: p.Fix}
+				fault := &check.Fault{Key: p.Key, Impact: rulebook.Impact(p.Impact), At: p.Place, Path: p.Field, Say: p.Found, Seen: p.Seen, Fix: p.Fix, Known: p.Known}
 				if !slices.Contains(rulebook.Impacts, fault.Impact) {
 					return fmt.Errorf("the impact %q is not known", p.Impact)
 				}
@@ -461,6 +461,12 @@ func (d *CheckDocument) result(known func(string) *rulebook.Rule) (*check.Result
 		duties = append(duties, &check.Duty{Rule: rule(x.Rule, "", "", ""), State: check.DutyState(x.State), What: x.What, Because: x.Because, At: x.Place, Write: x.Write, Act: x.Act, Stores: x.Stores, Impact: rulebook.Impact(x.Impact)})
 	}
 	r.Asked = duties
+	if b := d.Baseline; b != nil {
+		r.Baseline = &check.Baseline{File: b.File, Known: int(b.Known), New: int(b.New)}
+		for _, g := range b.Gone {
+			r.Baseline.Gone = append(r.Baseline.Gone, &check.Gone{Rule: rule(g.Rule, "", "", ""), Fault: &check.Fault{Key: g.Key, Impact: rulebook.Craft, Say: g.Found}})
+		}
+	}
 	for _, list := range []struct {
 		from []WaiverPlace
 		to   *[]*dossier.Waiver

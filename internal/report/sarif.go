@@ -76,7 +76,8 @@ type sarifResult struct {
 	Message      sarifText          `json:"message"`
 	Locations    []sarifLocation    `json:"locations,omitempty"`
 	Fingerprints map[string]string  `json:"partialFingerprints,omitempty"`
-	Suppressions []sarifSuppression `json:"suppressions"` // empty: the tool knows of waivers, and there is none
+	Baseline     string             `json:"baselineState,omitempty"` // new, unchanged or absent, beside a baseline
+	Suppressions []sarifSuppression `json:"suppressions"`            // empty: the tool knows of waivers, and there is none
 	Properties   map[string]any     `json:"properties"`
 }
 
@@ -159,6 +160,11 @@ func (s *sarif) Add(i *Item) error {
 			finding(w)
 		}
 	}
+	if b := i.Result.Baseline; b != nil {
+		for _, g := range b.Gone {
+			s.gone(i, g)
+		}
+	}
 	for _, waived := range []bool{false, true} {
 		for _, f := range i.Result.Findings(waived) {
 			finding(f)
@@ -226,7 +232,16 @@ func (s *sarif) fault(i *Item, r *rulebook.Rule, f *check.Fault) {
 	if w := f.Waiver; w != nil {
 		x.Suppressions = append(x.Suppressions, sarifSuppression{"external", "accepted", sanitize.Text(fmt.Sprintf("%s (%s, until %s)", w.Because, w.By, w.Until))})
 	}
+	if i.Result != nil && i.Result.Baseline != nil {
+		x.Baseline = map[bool]string{true: "unchanged", false: "new"}[f.Known]
+	}
 	s.result(i, x)
+}
+
+// gone is a fault of the baseline that is there no more.
+func (s *sarif) gone(i *Item, g *check.Gone) {
+	s.result(i, sarifResult{Rule: g.Rule.ID, Index: s.rule(g.Rule), Kind: "fail", Level: string(g.Fault.Impact.Level()), Message: sarifText{Text: sanitize.Lines(g.Fault.Say)}, Locations: sarifLocations(g.Fault.At),
+		Fingerprints: map[string]string{"regola/1": g.Fault.Key}, Baseline: "absent", Suppressions: []sarifSuppression{}, Properties: map[string]any{"impact": g.Fault.Impact}})
 }
 
 func (s *sarif) open(i *Item, o *check.Open, kind, text string, at place.Place) {

@@ -27,6 +27,7 @@ const maxPlaces, maxListed, maxDuties, maxAsked = 5, 3, 8, 4
 func Text(w io.Writer, r *check.Result, look Style, exit int) error {
 	p := &printer{w: w, look: look}
 	p.verdict(r)
+	p.baseline(r)
 	p.findings(r)
 	p.duties(r)
 	p.questions(r)
@@ -34,6 +35,43 @@ func Text(w io.Writer, r *check.Result, look Style, exit int) error {
 	p.waivers(r)
 	p.sum(r, exit)
 	return p.err
+}
+
+// baseline says what differs from an earlier result.
+func (p *printer) baseline(r *check.Result) {
+	b := r.Baseline
+	if b == nil {
+		return
+	}
+	p.line("")
+	p.block(2, "", nil, fmt.Sprintf("beside %s: %d new, %d known, %d gone; what is known does not make the check fail", b.File, b.New, b.Known, len(b.Gone)), nil)
+	for i, g := range b.Gone {
+		if i == maxPlaces && !p.look.All {
+			p.block(2, "gone  ", styleDim, Count(len(b.Gone)-i, "more", "more")+" (--all lists them)", nil)
+			break
+		}
+		p.block(2, "gone  ", styleDim, g.Fault.Say+" ["+g.Rule.ID+"]", nil)
+	}
+}
+
+// newness says of a finding how much of it the baseline did not have.
+func newness(r *check.Result, f *check.Finding) string {
+	if r.Baseline == nil {
+		return ""
+	}
+	n := 0
+	for _, x := range f.Faults {
+		if !x.Known {
+			n++
+		}
+	}
+	switch n {
+	case 0:
+		return " · known"
+	case len(f.Faults):
+		return " · new"
+	}
+	return fmt.Sprintf(" · %d of %d new", n, len(f.Faults))
 }
 
 // outcomeText says an outcome in a word, for the head.
@@ -270,7 +308,7 @@ func (p *printer) finding(r *check.Result, f *check.Finding) {
 	if len(r.Stores) > 1 {
 		where += " · " + strings.Join(f.Stores, ", ")
 	}
-	p.line("      %s%s%s", p.dim("rule  "), f.Rule.ID, p.dim(" · "+where))
+	p.line("      %s%s%s", p.dim("rule  "), f.Rule.ID, p.dim(" · "+where+newness(r, f)))
 }
 
 // places writes where a rule is broken: the first place, then others with what
@@ -496,7 +534,11 @@ func Brief(w io.Writer, r *check.Result, look Style, _ int) error {
 			if in := path.Join(x.At.Entry, x.At.Key); x.At.Line == 0 && x.At.Entry != "" {
 				at += "!" + in
 			}
-			p.line("%s: %s: %s %s", p.path(at), p.look.paint(styleImpact[x.Impact], string(x.Impact)), strings.Join(strings.Fields(x.Say), " "), p.dim("["+f.Rule.ID+"]"))
+			known := ""
+			if x.Known {
+				known = " (known)"
+			}
+			p.line("%s: %s: %s%s %s", p.path(at), p.look.paint(styleImpact[x.Impact], string(x.Impact)), strings.Join(strings.Fields(x.Say), " "), known, p.dim("["+f.Rule.ID+"]"))
 		}
 		for _, w := range f.With {
 			each(w)

@@ -49,6 +49,7 @@ type Verdict struct {
 	Gaps     []fact.Gap // why it, or a part of it, could not be judged
 	Question *Question  // what a person must confirm, or has confirmed
 	Duties   []*Duty    // what must be answered, declared or handed in
+	Known    bool       // it was open in the baseline, too
 	Follows  string     // the rule of whose breach it is a consequence here; empty for none but those of Rule.After
 }
 
@@ -66,6 +67,7 @@ type Fault struct {
 	Fix    string
 	Stores []string
 	Waiver *dossier.Waiver // set when the team accepts it
+	Known  bool            // it was there in the baseline
 	Raises []Raised        // what else would be found if the field at fault were raised
 }
 
@@ -241,18 +243,19 @@ func (s *Store) Broken() map[rulebook.Impact]int {
 // Result is the outcome of a check. Its unit is the verdict: one rule for one
 // store.
 type Result struct {
-	App     string
-	Version string
-	Day     day.Day
-	Stages  []string // that were judged; empty for all
-	Others  []string // names in prose of the stores that were left out
-	Stores  []*Store
-	Expired []*dossier.Waiver
-	Unused  []*dossier.Waiver
-	Basis   *Basis   // what it rests on; nil when nobody asked
-	Asked   []*Duty  // what the stores ask, of a result that was read back; nil to draw it from the verdicts
-	About   About    // the call that led to it
-	Read    []string // files and folders of the user that no report may replace or lie in
+	App      string
+	Version  string
+	Day      day.Day
+	Stages   []string // that were judged; empty for all
+	Others   []string // names in prose of the stores that were left out
+	Stores   []*Store
+	Expired  []*dossier.Waiver
+	Unused   []*dossier.Waiver
+	Basis    *Basis    // what it rests on; nil when nobody asked
+	Asked    []*Duty   // what the stores ask, of a result that was read back; nil to draw it from the verdicts
+	About    About     // the call that led to it
+	Baseline *Baseline // the earlier result beside which it stands; nil for none
+	Read     []string  // files and folders of the user that no report may replace or lie in
 }
 
 // About says how a result came about, for programs that read it.
@@ -319,10 +322,10 @@ func Grave(impact rulebook.Impact, failOn string) bool {
 // what is to answer, to confirm or not read, at the impact that its rule has, or as blocked
 // where that depends on what is found; when a package is named and not there, unless the
 // stage that needs it was left out or nothing is to fail; and when it is strict by
-// everything but a release that passes.
+// everything but a release that passes. What a baseline had does not count.
 func (r *Result) Fails(failOn string, strict bool) bool {
 	for _, s := range r.Stores {
-		if o := s.Outcome(r.Partly()); strict && o != Passes && o != Partly {
+		if o := s.Outcome(r.Partly()); strict && o != Passes && o != Partly && (r.Baseline == nil || s.worse()) {
 			return true
 		}
 		if slices.ContainsFunc(s.Verdicts, func(v *Verdict) bool { return r.OpenFails(s, v, failOn) }) {
@@ -332,7 +335,17 @@ func (r *Result) Fails(failOn string, strict bool) bool {
 			return true
 		}
 	}
+	if r.Baseline != nil {
+		return Grave(r.unknown(), failOn)
+	}
 	return Grave(r.Worst(), failOn)
+}
+
+// worse tells whether something keeps the release from passing that the baseline did not have.
+func (s *Store) worse() bool {
+	return slices.ContainsFunc(s.Verdicts, func(v *Verdict) bool {
+		return v.Open() && !v.Known || slices.ContainsFunc(v.Faults, func(f *Fault) bool { return f.Waiver == nil && !f.Known && Grave(f.Impact, string(rulebook.Rejected)) })
+	})
 }
 
 // packageMeant tells whether the package belongs to what is judged.
@@ -342,7 +355,7 @@ func (r *Result) packageMeant() bool { return !r.Partly() || slices.Contains(r.S
 // dossier is judged, what it leaves open counts as the breach would. What could not be read
 // of a package that is not there counts where the package is judged.
 func (r *Result) OpenFails(s *Store, v *Verdict, failOn string) bool {
-	if r.Basis == nil || !r.Basis.Dossier || failOn == Never {
+	if r.Basis == nil || !r.Basis.Dossier || failOn == Never || v.Known {
 		return false
 	}
 	open := v.State == ToAnswer || v.State == ToConfirm || v.State == NotRead && (s.Absent == "" || r.packageMeant())

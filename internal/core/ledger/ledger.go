@@ -434,6 +434,20 @@ func (r *Release) part(kind string) map[string]string {
 // Parts lists what reasons of a kind can be about in a release, sorted.
 func (r *Release) Parts(kind string) []string { return slices.Sorted(maps.Keys(r.part(kind))) }
 
+// Compared says what a part of a release is beside the one before: new, changed, or empty
+// where it is the same, or where neither has it. Kinds are those of Parts.
+func (r *Release) Compared(before *Release, kind, key string) string {
+	was, had := before.part(kind)[key]
+	now, has := r.part(kind)[key]
+	switch {
+	case has && !had:
+		return "new"
+	case has && was != now:
+		return "changed"
+	}
+	return ""
+}
+
 // same tells whether what a reason is about is as it was, and says so in words. What
 // neither release has is never the same: nothing is known of it.
 func same(about string, was, now *Release) (bool, string) {

@@ -28,7 +28,8 @@ type Store struct {
 	Platform  string   `json:"platform" need:"the platform of its packages" enum:"android|ios"`
 	Packages  []string `json:"packages" need:"the kinds of package that it is judged on" enum:"aab|apk|apk-split|ipa|app|app-zip|archive"`
 	Rulebooks []string `json:"rulebooks" need:"the folders of its rulebooks"`
-	Tests     []*Test  `json:"tests"` // what releases to testers need; one that is not there needs all
+	Counts    string   `json:"counts" enum:"code-points|graphemes"` // how it counts the characters of texts; code points where it does not say
+	Tests     []*Test  `json:"tests"`                               // what releases to testers need; one that is not there needs all
 	Blocks    []string `json:"dossier" need:"the keys under which a dossier speaks of it; of several the first that is there counts"`
 }
 

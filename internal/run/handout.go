@@ -1,0 +1,83 @@
+package run
+
+import (
+	"context"
+	"slices"
+	"unicode/utf8"
+
+	"github.com/rivo/uniseg"
+
+	"regola.example/regola/internal/core/handout"
+	"regola.example/regola/internal/core/ledger"
+	"regola.example/regola/internal/core/snapshot"
+	"regola.example/regola/internal/core/tables"
+	"regola.example/regola/internal/ledgerfile"
+	"regola.example/regola/internal/view"
+)
+
+// Handout puts together what is typed and uploaded for a release. asked tells whether a store
+// asks for a key of the dossier.
+func (r *Runner) Handout(ctx context.Context, job Job, asked func(path, store string) bool) (*view.Handout, error) {
+	res, judged, err := r.Judge(ctx, job)
+	if err != nil {
+		return nil, err
+	}
+	out := &view.Handout{Result: res}
+	var book *ledger.Ledger
+	if judged.Dossier != nil {
+		if book, err = ledgerfile.Read(judged.Dossier.Root); err != nil {
+			return nil, err
+		}
+	}
+	for i, p := range judged.Pairs {
+		store := p.Judge.Store
+		j, err := r.judges[store.ID]()
+		if err != nil {
+			return nil, err
+		}
+		in := handout.Input{Submission: p.Submission,
+			Asked: func(path string) bool { return asked(path, store.ID) },
+			Shows: func(text string) bool {
+				return slices.ContainsFunc(judged.read.set.PageTexts, func(t *tables.PageText) bool { return t.Store == store.ID && t.Text == text })
+			},
+			Count: utf8.RuneCountInString,
+			Limit: func(name string) int {
+				for _, b := range j.books {
+					if v := b.On(name, r.opt.Day); v != nil {
+						switch n := v.Value.(type) {
+						case int:
+							return n
+						case int64:
+							return int(n)
+						}
+					}
+				}
+				return 0
+			},
+			Word: func(vocabulary, w string) string {
+				for _, x := range judged.read.set.Vocabulary(vocabulary) {
+					if x.Word == w {
+						return x.What
+					}
+				}
+				return ""
+			},
+		}
+		if store.Counts == "graphemes" {
+			in.Count = uniseg.GraphemeClusterCount
+		}
+		if judged.Dossier != nil {
+			in.Now = snapshot.Of(p.Submission, judged.Dossier.Root)
+			if book != nil {
+				in.Before = book.Previous(store.ID, in.Now.Line(), in.Now.Is)
+			}
+		}
+		one := &view.HandoutStore{Store: handout.Of(in), Name: p.Name}
+		if i < len(res.Stores) {
+			one.Verdict = res.Stores[i]
+			one.Name = res.Stores[i].Name
+		}
+		out.Stores = append(out.Stores, one)
+	}
+	return out, nil
+}

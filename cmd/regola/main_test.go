@@ -125,6 +125,7 @@ var moving = regexp.MustCompile(`(rulebooks/[a-z]+/[a-z]+\.yaml:)\d+:\d+|("ruleb
 
 func TestGolden(t *testing.T) {
 	dir := demo(t)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "letter.txt"), []byte(storeLetter), 0o644))
 	for name, c := range map[string]struct {
 		exit int
 		args []string
@@ -152,6 +153,12 @@ func TestGolden(t *testing.T) {
 		"calendar.txt":       {0, []string{"calendar", "--on", "2026-06-01", "--all", "sound"}},
 		"changes.txt":        {0, []string{"changes", "sound/build/terrafuoco.aab", "faulty/build/terrafuoco.aab"}},
 		"next.txt":           {0, []string{"next", "--on", on, "faulty"}},
+		"next-all.txt":       {0, []string{"next", "--on", on, "--all", "faulty"}},
+		"handout.txt":        {0, []string{"handout", "--on", on, "sound"}},
+		"handout.md":         {1, []string{"handout", "--on", on, "--store", "ios", "--format", "markdown", "faulty"}},
+		"letter.txt":         {0, []string{"letter", "--on", on, "letter.txt", "faulty"}},
+		"letter.md":          {0, []string{"letter", "--on", on, "--format", "markdown", "letter.txt", "faulty"}},
+		"explain-number.txt": {0, []string{"explain", "5.1.1(ii)"}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			out, stderr, exit := regola(t, dir, c.args...)
@@ -165,6 +172,91 @@ func TestGolden(t *testing.T) {
 			}
 		})
 	}
+}
+
+// storeLetter is what a store could write about the faulty demo.
+const storeLetter = `Review date: November 27, 2026
+Version reviewed: 1.4.0 (1400)
+
+Guideline 5.1.1(ii) - Legal - Privacy - Data Collection and Storage
+One or more purpose strings in the app do not sufficiently explain the use of protected resources. Please revise NSCameraUsageDescription.
+
+Guideline 1.2 - Safety - User-Generated Content
+The app includes user-generated content, and there is no mechanism to block abusive users.
+
+Guideline 2.3.3 - Performance - Accurate Metadata
+The screenshots do not show the app in use. No new binary is needed for this.
+`
+
+// TestLetter records what a letter decides, and refuses a letter about another app.
+func TestLetter(t *testing.T) {
+	dir := filepath.Join(demo(t), "sound")
+	letter := func(text string, args ...string) (string, string, int) {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "mail.txt"), []byte(text), 0o644))
+		return regola(t, dir, append([]string{"letter", "mail.txt", "--on", on}, args...)...)
+	}
+	_, stderr, exit := letter(storeLetter, "--record")
+	assert.Equal(t, 2, exit)
+	assert.Contains(t, stderr, "the ledger has no release 1.4.0 (1400)")
+	_, _, exit = regola(t, dir, "ledger", "record", "--on", on)
+	require.Zero(t, exit)
+	out, stderr, exit := letter(storeLetter, "--record")
+	require.Zero(t, exit, stderr)
+	assert.Contains(t, out, "iOS store 1.4.0 (1400): rejected on "+on[8:]+" November 2026, recorded with 3 reasons")
+	last := lines(t, dir)[len(lines(t, dir))-1]
+	assert.Equal(t, "rejected", last["decision"])
+	assert.Equal(t, "purpose:NSCameraUsageDescription", last["reasons"].([]any)[0].(map[string]any)["about"])
+	out, _, _ = regola(t, dir, "check", "--on", on, "--all")
+	assert.Contains(t, out, "1.4.0 was sent back, and the text of NSCameraUsageDescription is the same")
+	for _, c := range []struct{ text, want string }{
+		{"Your app \"Glazes\", bundle ID org.other.glaze, was rejected.\n\nGuideline 2.1 - x\nThe app crashed.", "about another app: it names org.other.glaze"},
+		{"Good morning, the kiln is warm.", "does not show which store wrote it"},
+		{" \n", "the letter is empty"},
+	} {
+		_, stderr, exit := letter(c.text, "--record")
+		assert.Equal(t, 2, exit)
+		assert.Contains(t, stderr, c.want)
+	}
+	out, _, exit = letter("Guideline 2.1 - x\nYour app \"Glazes\" crashed.")
+	assert.Zero(t, exit)
+	assert.Contains(t, out, "This letter is about another app")
+	assert.NotContains(t, out, "--record")
+}
+
+// TestBaseline holds a release against an earlier result: only what is new makes it fail.
+func TestBaseline(t *testing.T) {
+	dir := filepath.Join(demo(t), "faulty")
+	out, _, exit := regola(t, dir, "check", "--on", on, "--format", "json")
+	require.Equal(t, 1, exit)
+	base := filepath.Join(t.TempDir(), "base.json")
+	require.NoError(t, os.WriteFile(base, []byte(out), 0o644))
+	check := func(args ...string) (string, int) {
+		out, _, exit := regola(t, dir, append([]string{"check", "--on", on, "--baseline", base}, args...)...)
+		return out, exit
+	}
+	out, exit = check("--strict")
+	assert.Zero(t, exit)
+	assert.Contains(t, out, ": 0 new, ")
+	assert.Contains(t, out, ", 0 gone;")
+	assert.Contains(t, out, "REFUSED", "the verdict stays what it is")
+	file := filepath.Join(dir, "listing/it.yaml")
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, regexp.MustCompile("(?m)^name: .*").ReplaceAll(text, []byte("name: Terrafuoco numero uno")), 0o644))
+	out, exit = check("--brief", "--fail-on", "rejected")
+	assert.Equal(t, 1, exit)
+	assert.Regexp(t, "it.yaml:[0-9:]+ rejected: .*wording-ranking", out)
+	assert.NotContains(t, regexp.MustCompile("(?m)^.*(known).*$").ReplaceAllString(out, ""), "android/target-level", "what is known is marked")
+	_, exit = check()
+	assert.Zero(t, exit, "rejected is no error")
+	out, _ = check("--format", "sarif", "../sound")
+	assert.Contains(t, out, `"baselineState":"absent"`)
+	assert.NotContains(t, out, `"baselineState":"unchanged"`)
+	out, _ = check("--format", "json")
+	assert.Contains(t, out, `"known": true`)
+	_, stderr, exit := regola(t, dir, "check", "--baseline", "dossier.yaml")
+	assert.Equal(t, 2, exit)
+	assert.Contains(t, stderr, "give files that regola check --format json")
 }
 
 // TestSchemas holds every JSON output against its published schema, and the
@@ -183,6 +275,7 @@ func TestSchemas(t *testing.T) {
 		require.NoError(t, err)
 		return sch
 	}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "letter.txt"), []byte(storeLetter), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "film.mp4"), seed.Film(886, 1920, 40, true), 0o644))
 	for name, args := range map[string][]string{
 		"pictures":   {"pictures", "--format", "json", "."},
@@ -202,7 +295,10 @@ func TestSchemas(t *testing.T) {
 		"changes":    {"changes", "--format", "json", "sound/build/terrafuoco.aab", "faulty/build/terrafuoco.aab"},
 		"weigh":      {"weigh", "--format", "json", "faulty/build/terrafuoco.aab", "--against", "sound/build/terrafuoco.aab"},
 		"checks":     {"check", "--on", on, "--format", "json", "faulty", "sound"},
-		"next":       {"next", "--on", on, "--format", "json", "faulty"},
+		"next":       {"next", "--on", on, "--format", "json", "--all", "faulty"},
+		"letter":     {"letter", "letter.txt", "--on", on, "--format", "json", "faulty"},
+		"handout":    {"handout", "--on", on, "--format", "json", "faulty"},
+		"cited":      {"explain", "--format", "json", "5.1.1"},
 	} {
 		sch := compile(name)
 		out, _, _ := regola(t, dir, args...)
@@ -229,7 +325,7 @@ func TestSchemas(t *testing.T) {
 		v.(map[string]any)["bogus"] = true
 		assert.Error(t, compile(name).Validate(v), file)
 	}
-	for _, name := range []string{"dossier", "listing", "rulebook", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems", "pictures", "disclosure", "evidence", "rate", "backend", "ledger", "calendar", "changes", "next", "weigh", "checks"} {
+	for _, name := range []string{"dossier", "listing", "rulebook", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems", "pictures", "disclosure", "evidence", "rate", "backend", "ledger", "calendar", "changes", "next", "weigh", "checks", "letter", "handout", "cited"} {
 		published, err := os.ReadFile("../../docs/schema/" + name + ".json")
 		require.NoError(t, err)
 		now, _, _ := regola(t, dir, "schema", name)

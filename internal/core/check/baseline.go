@@ -63,6 +63,11 @@ func (r *Result) Against(file string, old *Result) {
 			count(x.With)
 		}
 	}
+	for _, x := range r.Findings(true) { // what is waived is there still
+		for _, f := range x.Faults {
+			is[f.Key] = true
+		}
+	}
 	count(r.Findings(false))
 	for _, s := range r.Stores {
 		for _, v := range s.Verdicts {

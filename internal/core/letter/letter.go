@@ -85,11 +85,16 @@ func Read(text string, rows []*Row) *Letter {
 	if l.Store == "" {
 		l.Store = storeOf(l.Issues)
 	}
+	outside := text // what is said of no single issue is said of all
+	for _, x := range l.Issues {
+		outside = strings.Replace(outside, x.Quote, "", 1)
+	}
+	outside = strings.ToLower(outside)
 	warns := warning.MatchString(low)
 	l.Approved = approved.MatchString(low) && !rejected.MatchString(low)
 	for _, x := range l.Issues {
 		x.Stops = !warns && !l.Approved && !remark.MatchString(strings.ToLower(x.Quote))
-		x.NewBuild = newBuild(strings.ToLower(x.Quote), low, x)
+		x.NewBuild = newBuild(strings.ToLower(x.Quote), outside, x)
 		x.Named, x.Locales = names(x.Quote), locales(x.Quote)
 	}
 	return l
@@ -198,9 +203,9 @@ var (
 
 // newBuild tells whether settling an issue takes another build: by the letter's own words,
 // then by the row. What only warns needs none now.
-func newBuild(quote, all string, x *Issue) string {
+func newBuild(quote, outside string, x *Issue) string {
 	switch {
-	case noBuild.MatchString(quote) || noBuild.MatchString(all):
+	case noBuild.MatchString(quote) || noBuild.MatchString(outside):
 		return "no"
 	case !x.Stops:
 		return "no"
@@ -208,7 +213,7 @@ func newBuild(quote, all string, x *Issue) string {
 		return "yes"
 	case x.Row != nil:
 		return x.Row.NewBuild
-	case aBuild.MatchString(all):
+	case aBuild.MatchString(outside):
 		return "yes"
 	}
 	return "depends"

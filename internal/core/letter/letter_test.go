@@ -89,6 +89,7 @@ type sample struct {
 	NewBuild                                    string `yaml:"new_build"`
 	Stops                                       *bool
 	Stopping                                    []bool // by issue
+	Builds                                      []string
 	Approved                                    bool
 }
 
@@ -131,6 +132,9 @@ func TestLetters(t *testing.T) {
 				if s.Stopping == nil {
 					assert.Equal(t, s.Stops == nil || *s.Stops, x.Stops)
 				}
+			}
+			for i, want := range s.Builds {
+				assert.Equal(t, want, l.Issues[i].NewBuild, "issue %d", i)
 			}
 			for i, want := range s.Stopping {
 				assert.Equal(t, want, l.Issues[i].Stops, "issue %d", i)

@@ -48,7 +48,7 @@ it is 1 for everything but a release that passes in the stages that were judged.
   regola check --strict --brief
   regola check --out html=report.html --out sarif=report.sarif
   regola check ../sound ../faulty --shard 1/2 --out json=part-1.json
-  regola check --baseline last.json --fail-on rejected`,
+  regola check --out json=last.json && regola check --baseline last.json --fail-on rejected`,
 		RunE: func(c *cobra.Command, args []string) error {
 			for flag, v := range map[string]struct{ values, choices []string }{
 				"--store":   {onlyStores, e.storeIDs()},

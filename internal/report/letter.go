@@ -35,7 +35,7 @@ type LetterIssueEntry struct {
 	Topic    string       `json:"topic"`
 	Others   []string     `json:"others" doc:"rows that fit as well"`
 	Because  string       `json:"because" doc:"the words by which the row was chosen"`
-	About    []string     `json:"about" doc:"what the ledger is to be told that it is about"`
+	About    []string     `json:"about" doc:"its subject, as the ledger keeps it"`
 	Stops    bool         `json:"stops" doc:"the release goes no further until it is settled"`
 	NewBuild string       `json:"new_build" doc:"yes, no or depends"`
 	Quote    string       `json:"quote"`

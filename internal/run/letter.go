@@ -225,7 +225,7 @@ func seen(named []string, sub *submission.Submission) (out []view.Seen) {
 	return out
 }
 
-// about is what the ledger is told that an issue is about: the narrowest things that the
+// about is what the ledger keeps as the subject of an issue: the narrowest things that the
 // release had.
 func about(x *view.LetterIssue, was *ledger.Release) (out []string) {
 	has := func(kind, key string) bool { return was != nil && slices.Contains(was.Parts(kind), key) }

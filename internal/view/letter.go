@@ -25,7 +25,7 @@ type LetterIssue struct {
 	Held   []string // rules that were judged and hold
 	Open   []string // rules that wait for an answer or a confirmation, or could not be judged
 	Seen   []Seen   // what the letter names, in the package
-	About  []string // what the ledger is to be told that it is about
+	About  []string // its subject, as the ledger keeps it
 }
 
 // Cause is a broken rule that explains an issue.

@@ -179,7 +179,7 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 	}{
 		{"Judge a release", []*cobra.Command{e.demoCommand(), e.checkCommand(), e.nextCommand(), e.explainCommand(), e.mergeCommand()}},
 		{"Look into packages", []*cobra.Command{e.factsCommand(), e.weighCommand(), e.changesCommand()}},
-		{"Write the dossier", []*cobra.Command{e.initCommand(), e.dutiesCommand(), e.privacyCommand(), e.rateCommand(), e.tablesCommand(), e.linksCommand(), e.handoutCommand()}},
+		{"Write the dossier", []*cobra.Command{e.initCommand(), e.answerCommand(), e.dutiesCommand(), e.privacyCommand(), e.rateCommand(), e.tablesCommand(), e.linksCommand(), e.handoutCommand()}},
 		{"Draw the store page", []*cobra.Command{e.iconsCommand(), e.picturesCommand(), e.sheetCommand()}},
 		{"Keep what happened, see what comes", []*cobra.Command{e.letterCommand(), e.ledgerCommand(), e.calendarCommand()}},
 		{"The rules themselves", []*cobra.Command{e.rulesCommand(), e.rulebookCommand(), e.schemaCommand()}},

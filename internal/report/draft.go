@@ -3,6 +3,7 @@ package report
 import (
 	"io"
 	"path/filepath"
+	"strings"
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/view"
@@ -64,6 +65,6 @@ func Drafted(w io.Writer, folder string, d *view.Draft, look Style) error {
 	} else if folder != "." {
 		call += " " + filepath.ToSlash(folder)
 	}
-	p.block(2, "", nil, "fill in the lines marked # needed, write the texts in listing/, put pictures into pictures/, then run: "+call, nil)
+	p.block(2, "", nil, "answer what is open ("+strings.Replace(call, " check", " answer", 1)+", or the lines marked # needed), write the texts in listing/, put pictures into pictures/, then run: "+call, nil)
 	return p.err
 }

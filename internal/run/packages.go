@@ -20,10 +20,11 @@ import (
 // that stand on it. Nobody writes to a package that was read.
 type packageCache struct {
 	kept *memory.Cache[state, *heldPackage]
+	all  bool // also what lies in the dossier's own folder, since it is judged again and again
 }
 
-func newPackageCache() *packageCache {
-	return &packageCache{memory.New[state, *heldPackage](maxRecent, nil)}
+func newPackageCache(all bool) *packageCache {
+	return &packageCache{memory.New[state, *heldPackage](maxRecent, nil), all}
 }
 
 // heldPackage is a package that is read when it is needed first.
@@ -40,7 +41,7 @@ func (s *packageCache) open(ctx context.Context, d *dossier.Dossier, names []str
 	}
 	pkgs, err := openBy(ctx, names, func(file string) (*facts.Package, error) {
 		now, ok := stateOf(file)
-		if !ok || inside(d.Root, file) {
+		if !ok || !s.all && inside(d.Root, file) {
 			return artifact.Open(ctx, file, opt)
 		}
 		k := s.kept.Of(now, func() *heldPackage {

@@ -30,7 +30,7 @@ func TestPackageCache(t *testing.T) {
 		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
 		require.NoError(t, os.WriteFile(file, data, 0o644))
 	}
-	s := newPackageCache()
+	s := newPackageCache(false)
 	open := func(file string) *facts.Package {
 		pkgs, err := s.open(t.Context(), &dossier.Dossier{Root: filepath.Join(dir, "kiln")}, []string{file}, artifact.Options{})
 		require.NoError(t, err)

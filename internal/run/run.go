@@ -45,6 +45,7 @@ type Options struct {
 	Channels  []string // to whom releases go that are judged; empty for all
 	Rulebooks []string // files of further rules
 
+	Again bool           // one release is judged again and again: what was read of its packages is kept
 	Parts bool           // packages are read for a weighing, too
 	Links *links.Fetcher // fetches what links lead to; nil for no network at all
 }
@@ -87,7 +88,7 @@ type judge struct {
 // at once.
 func New(lib *rulebooks.Library, opt Options) (*Runner, error) {
 	r := &Runner{lib: lib, opt: opt, judges: map[string]func() (*judge, error){}, notes: map[string]func() (*notes, error){}, tables: lib.Tables, pixels: pictures.NewMemo(), words: phrases.NewMemo(),
-		shared: newPackageCache(), added: memory.New[string, func() *additions](maxRecent, nil)}
+		shared: newPackageCache(opt.Again), added: memory.New[string, func() *additions](maxRecent, nil)}
 	all, err := lib.Stores()
 	if err != nil {
 		return nil, err

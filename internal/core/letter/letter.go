@@ -2,7 +2,6 @@ package letter
 
 import (
 	"cmp"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -90,10 +89,10 @@ func Read(text string, rows []*Row) *Letter {
 		outside = strings.Replace(outside, x.Quote, "", 1)
 	}
 	outside = strings.ToLower(outside)
-	warns := warning.MatchString(low)
-	l.Approved = approved.MatchString(low) && !rejected.MatchString(low)
+	warns := warning().MatchString(low)
+	l.Approved = approved().MatchString(low) && !rejected().MatchString(low)
 	for _, x := range l.Issues {
-		x.Stops = !warns && !l.Approved && !remark.MatchString(strings.ToLower(x.Quote))
+		x.Stops = !warns && !l.Approved && !remark().MatchString(strings.ToLower(x.Quote))
 		x.NewBuild = newBuild(strings.ToLower(x.Quote), outside, x)
 		x.Named, x.Locales = names(x.Quote), locales(x.Quote)
 	}
@@ -110,7 +109,7 @@ type ranked struct {
 func rank(b block, rows []*Row) (out []ranked) {
 	low := b.text
 	if b.code != "" { // the names of the sections behind a number are the same in every letter
-		if _, rest, more := strings.Cut(low, "\n"); more && numbered.MatchString(strings.ToLower(low)) {
+		if _, rest, more := strings.Cut(low, "\n"); more && numbered().MatchString(strings.ToLower(low)) {
 			low = rest
 		}
 	}
@@ -128,7 +127,7 @@ func rank(b block, rows []*Row) (out []ranked) {
 			found := c.FindString(low)
 			switch {
 			case found == "":
-			case bare.MatchString(found):
+			case bare().MatchString(found):
 				if b.code == "" {
 					x.score += weightNumber
 				}
@@ -158,7 +157,7 @@ func rank(b block, rows []*Row) (out []ranked) {
 }
 
 // bare is a cue that found no more than a number of a section or an error.
-var bare = regexp.MustCompile(`^(?:` + section + `\s*)?\d[\d.()a-z]{0,10}$`)
+var bare = late(`^(?:` + section + `\s*)?\d[\d.()a-z]{0,10}$`)
 
 // strongest keeps, of the paragraphs of a letter without headings, those whose row is as
 // strong as the best: the others speak of the same in passing.
@@ -193,81 +192,87 @@ func storeOf(issues []*Issue) string {
 }
 
 var (
-	warning  = regexp.MustCompile(`although (?:the )?(?:delivery|submission|upload) was successful|was (?:delivered|uploaded|processed) successfully|in your next (?:delivery|upload)|no action is (?:needed|required) now`)
-	approved = regexp.MustCompile(`(?:submission|app|version|update|build) (?:has been|was|is) (?:now )?(?:approved|accepted)|eligible for (?:distribution|sale)|ready for (?:sale|distribution)|is now live|(?:wurde|ist) (?:genehmigt|freigegeben)|a été (?:approuvée?|acceptée?)|(?:ha sido|fue) (?:aprobada|aceptada)|è stata approvata`)
-	rejected = regexp.MustCompile(`(?:has been|was|is) (?:not )?reject|rejected|abgelehnt|refusée|rechazada|rifiutata|cannot be approved`)
-	remark   = regexp.MustCompile(`^\W*(?:warning|warnung|avertissement|advertencia|avviso)\b|in your next (?:submission|update|version|delivery)|we recommend|wir empfehlen`)
-	noBuild  = regexp.MustCompile(`no new (?:binary|build|version|package)|without (?:submitting|uploading) a new|not (?:necessary|required|need(?:ed)?) to (?:upload|submit) a new|metadata rejected|does not require a new (?:binary|build)|kein neue[sr]? (?:build|binär\w*|paket|version)|sans (?:nouveau|nouvelle) (?:binaire|build|version)|sin (?:un )?nuev[oa] (?:binario|compilación|versión)`)
-	aBuild   = regexp.MustCompile(`(?:upload|submit|provide|create) (?:a |another )?new (?:binary|build|bundle|package|version code|app bundle)|and upload again|new binary (?:is|will be) (?:needed|required)|lad\w* .{0,30}neue[ns]? (?:build|version|paket) hoch`)
+	warning  = late(`although (?:the )?(?:delivery|submission|upload) was successful|was (?:delivered|uploaded|processed) successfully|in your next (?:delivery|upload)|no action is (?:needed|required) now`)
+	approved = late(`(?:submission|app|version|update|build) (?:has been|was|is) (?:now )?(?:approved|accepted)|eligible for (?:distribution|sale)|ready for (?:sale|distribution)|is now live|(?:wurde|ist) (?:genehmigt|freigegeben)|a été (?:approuvée?|acceptée?)|(?:ha sido|fue) (?:aprobada|aceptada)|è stata approvata`)
+	rejected = late(`(?:has been|was|is) (?:not )?reject|rejected|abgelehnt|refusée|rechazada|rifiutata|cannot be approved`)
+	remark   = late(`^\W*(?:warning|warnung|avertissement|advertencia|avviso)\b|in your next (?:submission|update|version|delivery)|we recommend|wir empfehlen`)
+	noBuild  = late(`no new (?:binary|build|version|package)|without (?:submitting|uploading) a new|not (?:necessary|required|need(?:ed)?) to (?:upload|submit) a new|metadata rejected|does not require a new (?:binary|build)|kein neue[sr]? (?:build|binär\w*|paket|version)|sans (?:nouveau|nouvelle) (?:binaire|build|version)|sin (?:un )?nuev[oa] (?:binario|compilación|versión)`)
+	aBuild   = late(`(?:upload|submit|provide|create) (?:a |another )?new (?:binary|build|bundle|package|version code|app bundle)|and upload again|new binary (?:is|will be) (?:needed|required)|lad\w* .{0,30}neue[ns]? (?:build|version|paket) hoch`)
 )
 
 // newBuild tells whether settling an issue takes another build: by the letter's own words,
 // then by the row. What only warns needs none now.
 func newBuild(quote, outside string, x *Issue) string {
 	switch {
-	case noBuild.MatchString(quote) || noBuild.MatchString(outside):
+	case noBuild().MatchString(quote) || noBuild().MatchString(outside):
 		return "no"
 	case !x.Stops:
 		return "no"
-	case aBuild.MatchString(quote):
+	case aBuild().MatchString(quote):
 		return "yes"
 	case x.Row != nil:
 		return x.Row.NewBuild
-	case aBuild.MatchString(outside):
+	case aBuild().MatchString(outside):
 		return "yes"
 	}
 	return "depends"
 }
 
 var (
-	versionBuild = regexp.MustCompile(`(?i)\bversions?(?: reviewed| number| überprüft| examinée)?[\s:]{1,3}(\d+(?:\.\d+){0,3})(?:\s?\((?:build )?(\d+(?:\.\d+){0,2})\))?`)
-	bracketed    = regexp.MustCompile(`\b(\d+(?:\.\d+){1,3})\s?\((\d+(?:\.\d+){0,2})\)`)
-	codeNumber   = regexp.MustCompile(`(?i)\b(?:version ?codes?|versionscode|code de version|código de versión|codice versione|apk|bundle|build(?: number)?)[\s:#]{1,3}(\d+(?:\.\d+){0,2})\b`)
-	idNamed      = regexp.MustCompile(`(?i)(?:bundle (?:id|identifier)|package(?: name)?|app(?:lication)? id|paketname|nom du package|nombre del paquete)\s?[:=]?\s?["'(]?([a-z][a-z0-9_-]*(?:\.[a-z0-9_-]+){1,9})`)
-	nameNamed    = regexp.MustCompile(`(?i)(?:app name|name of the app|for your app|your app),?\s?[:=]?\s?"([^"\n]{2,60})"`)
-	deviceNamed  = regexp.MustCompile(`(?im)^\W*(?:review )?(?:device|gerät|appareil|dispositivo)s?(?: type)?:\s?(.{2,60})$`)
-	systemNamed  = regexp.MustCompile(`(?i)\b((?:ipados|ios|visionos|watchos|tvos|macos|android)\s?\d+(?:\.\d+){0,2})\b`)
-	reviewed     = regexp.MustCompile(`(?im)^\W*(?:review date|date of review|datum|date|fecha|data)\s?(?:de l'examen|de la revisión)?:\s?(.{6,40})$`)
-	deadline     = regexp.MustCompile(`(?i)\b(?:by|before|until|deadline(?: of)?:?|no later than|bis(?: zum)?|spätestens(?: am)?|avant le|d'ici le|antes del|entro il|fino al)\s(?:the )?((?:\w+ )?\d{1,2}\.?(?:st|nd|rd|th)?,? ?(?:de )?\p{L}*,? ?(?:de )?\d{4}|\p{L}+ \d{1,2},? \d{4}|\d{4}-\d{2}-\d{2})`)
+	versionBuild = late(`(?i)\bversions?(?: reviewed| number| überprüft| examinée)?[\s:]{1,3}(\d+(?:\.\d+){0,3})(?:\s?\((?:build )?(\d+(?:\.\d+){0,2})\))?`)
+	bracketed    = late(`\b(\d+(?:\.\d+){1,3})\s?\((\d+(?:\.\d+){0,2})\)`)
+	codeNumber   = late(`(?i)\b(?:version ?codes?|versionscode|code de version|código de versión|codice versione|apk|bundle|build(?: number)?)[\s:#]{1,3}(\d+(?:\.\d+){0,2})\b`)
+	idNamed      = late(`(?i)(?:bundle (?:id|identifier)|package(?: name)?|app(?:lication)? id|paketname|nom du package|nombre del paquete)\s?[:=]?\s?["'(]?([a-z][a-z0-9_-]*(?:\.[a-z0-9_-]+){1,9})`)
+	nameNamed    = late(`(?i)(?:app name|name of the app|for your app|your app),?\s?[:=]?\s?"([^"\n]{2,60})"`)
+	deviceNamed  = late(`(?im)^\W*(?:review )?(?:device|gerät|appareil|dispositivo)s?(?: type)?:\s?(.{2,60})$`)
+	systemNamed  = late(`(?i)\b((?:ipados|ios|visionos|watchos|tvos|macos|android)\s?\d+(?:\.\d+){0,2})\b`)
+	reviewed     = late(`(?im)^\W*(?:review date|date of review|datum|date|fecha|data)\s?(?:de l'examen|de la revisión)?:\s?(.{6,40})$`)
+	deadline     = late(`(?i)\b(?:by|before|until|deadline(?: of)?:?|no later than|bis(?: zum)?|spätestens(?: am)?|avant le|d'ici le|antes del|entro il|fino al)\s(?:the )?((?:\w+ )?\d{1,2}\.?(?:st|nd|rd|th)?,? ?(?:de )?\p{L}*,? ?(?:de )?\d{4}|\p{L}+ \d{1,2},? \d{4}|\d{4}-\d{2}-\d{2})`)
+)
+
+// Words by which a letter shows which store wrote it.
+var (
+	oneStore   = late(`itms-\d{5}|` + section + ` \d\.\d|review device: ip|in-app purchase`)
+	otherStore = late(`version ?code|\bapk\b|app bundle|data safety|api level|accessibilityservice|production access`)
 )
 
 // frame finds what a letter says of the release, the review and its days.
 func (l *Letter) frame(text, low string) {
-	if m := versionBuild.FindStringSubmatch(text); m != nil {
+	if m := versionBuild().FindStringSubmatch(text); m != nil {
 		l.Version, l.Build = m[1], m[2]
-	} else if m := bracketed.FindStringSubmatch(text); m != nil {
+	} else if m := bracketed().FindStringSubmatch(text); m != nil {
 		l.Version, l.Build = m[1], m[2]
 	}
-	if m := bracketed.FindStringSubmatch(text); m != nil && m[1] == l.Version && l.Build == "" {
+	if m := bracketed().FindStringSubmatch(text); m != nil && m[1] == l.Version && l.Build == "" {
 		l.Build = m[2]
 	}
-	if m := codeNumber.FindStringSubmatch(text); m != nil && l.Build == "" {
+	if m := codeNumber().FindStringSubmatch(text); m != nil && l.Build == "" {
 		l.Build = m[1]
 	}
-	for _, m := range idNamed.FindAllStringSubmatch(text, 8) {
+	for _, m := range idNamed().FindAllStringSubmatch(text, 8) {
 		if id := strings.TrimRight(m[1], "."); strings.Contains(id, ".") && !slices.Contains(l.IDs, id) {
 			l.IDs = append(l.IDs, id)
 		}
 	}
-	if m := nameNamed.FindStringSubmatch(text); m != nil {
+	if m := nameNamed().FindStringSubmatch(text); m != nil {
 		l.Name = m[1]
 	}
-	if m := deviceNamed.FindStringSubmatch(text); m != nil {
+	if m := deviceNamed().FindStringSubmatch(text); m != nil {
 		l.Device = strings.TrimSpace(m[1])
 	}
-	if m := systemNamed.FindStringSubmatch(cmp.Or(l.Device, text)); m != nil {
+	if m := systemNamed().FindStringSubmatch(cmp.Or(l.Device, text)); m != nil {
 		l.System = m[1]
 	}
-	if m := reviewed.FindStringSubmatch(text); m != nil {
+	if m := reviewed().FindStringSubmatch(text); m != nil {
 		l.On = date(m[1])
 	}
-	if m := deadline.FindStringSubmatch(text); m != nil {
+	if m := deadline().FindStringSubmatch(text); m != nil {
 		l.Deadline = date(m[1])
 	}
 	switch {
-	case regexp.MustCompile(`itms-\d{5}|` + section + ` \d\.\d|review device: ip|in-app purchase`).MatchString(low):
+	case oneStore().MatchString(low):
 		l.Store = "ios"
-	case regexp.MustCompile(`version ?code|\bapk\b|app bundle|data safety|api level|accessibilityservice|production access`).MatchString(low):
+	case otherStore().MatchString(low):
 		l.Store = "android"
 	}
 }
@@ -275,7 +280,7 @@ func (l *Letter) frame(text, low string) {
 // months are the first letters of the months' names, in the languages of the letters.
 var months = []string{"jan gen ene", "feb fev fév", "mar mär maa", "apr abr avr", "may mai mag", "jun juin giu", "jul juil lug", "aug aoû ago", "sep set", "oct okt out ott", "nov", "dec dez déc dic"}
 
-var dateParts = regexp.MustCompile(`\d+|\p{L}+`)
+var dateParts = late(`\d+|\p{L}+`)
 
 // date reads a day in words, and gives it as 2026-11-27; empty when it is none.
 func date(s string) string {
@@ -284,7 +289,7 @@ func date(s string) string {
 		return t.Format("2006-01-02")
 	}
 	d, m, y := 0, 0, 0
-	for _, p := range dateParts.FindAllString(strings.ToLower(s), 8) {
+	for _, p := range dateParts().FindAllString(strings.ToLower(s), 8) {
 		n, err := strconv.Atoi(p)
 		switch {
 		case err == nil && n > 1999 && n < 2200 && y == 0:
@@ -312,17 +317,17 @@ func date(s string) string {
 }
 
 var (
-	technical = regexp.MustCompile(`\b(?:NS[A-Z]\w+(?:Description|Identifiers|Category\w*)|NSPrivacyAccessedAPICategory\w+|NFCReaderUsageDescription|ITSApp\w+|UI[A-Z]\w{6,}|CFBundle\w+|MinimumOSVersion|android\.permission\.\w+|com\.apple\.developer\.[\w.-]+|[A-Z]+_[A-Z_]{4,}|(?:lib|assets|res)/[\w./-]+|[\w-]+\.(?:framework|dylib|so|png|jpe?g|mp4|mov|appex))\b`)
-	localeTag = regexp.MustCompile(`\(?\b([a-z]{2,3}-(?:[A-Z]{2}|[A-Z][a-z]{3}|\d{3}))\b`)
+	technical = late(`\b(?:NS[A-Z]\w+(?:Description|Identifiers|Category\w*)|NSPrivacyAccessedAPICategory\w+|NFCReaderUsageDescription|ITSApp\w+|UI[A-Z]\w{6,}|CFBundle\w+|MinimumOSVersion|android\.permission\.\w+|com\.apple\.developer\.[\w.-]+|[A-Z]+_[A-Z_]{4,}|(?:lib|assets|res)/[\w./-]+|[\w-]+\.(?:framework|dylib|so|png|jpe?g|mp4|mov|appex))\b`)
+	localeTag = late(`\(?\b([a-z]{2,3}-(?:[A-Z]{2}|[A-Z][a-z]{3}|\d{3}))\b`)
 )
 
 // names are the keys, permissions, files and frameworks that a text names, each once.
-func names(text string) []string { return once(technical.FindAllString(text, 64)) }
+func names(text string) []string { return once(technical().FindAllString(text, 64)) }
 
 // locales are the language tags that a text names.
 func locales(text string) []string {
 	var out []string
-	for _, m := range localeTag.FindAllStringSubmatch(text, 32) {
+	for _, m := range localeTag().FindAllStringSubmatch(text, 32) {
 		out = append(out, m[1])
 	}
 	return once(out)

@@ -8,7 +8,6 @@ import (
 	"mime/multipart"
 	"mime/quotedprintable"
 	"net/mail"
-	"regexp"
 	"strings"
 
 	"golang.org/x/text/encoding/htmlindex"
@@ -95,13 +94,13 @@ func part(contentType, encoding string, r io.Reader, depth int) string {
 }
 
 // header is a line above a mail that somebody pasted, in the languages of mail programs.
-var header = regexp.MustCompile(`(?i)^\W*(from|to|subject|date|sent|cc|reply-to|von|an|betreff|datum|gesendet|de|à|objet|envoyé|para|asunto|fecha|da|a|oggetto|data|inviato): .*$`)
+var header = late(`(?i)^\W*(from|to|subject|date|sent|cc|reply-to|von|an|betreff|datum|gesendet|de|à|objet|envoyé|para|asunto|fecha|da|a|oggetto|data|inviato): .*$`)
 
 // headless takes pasted headers off the beginning.
 func headless(text string) string {
 	lines := strings.Split(text, "\n")
 	n := 0
-	for n < len(lines) && (header.MatchString(strings.TrimSpace(lines[n])) || n > 0 && n < 12 && strings.TrimSpace(lines[n]) == "" && header.MatchString(strings.TrimSpace(lines[min(n+1, len(lines)-1)]))) {
+	for n < len(lines) && (header().MatchString(strings.TrimSpace(lines[n])) || n > 0 && n < 12 && strings.TrimSpace(lines[n]) == "" && header().MatchString(strings.TrimSpace(lines[min(n+1, len(lines)-1)]))) {
 		n++
 	}
 	if n < 2 {
@@ -110,9 +109,9 @@ func headless(text string) string {
 	return strings.Join(lines[n:], "\n")
 }
 
-var tag = regexp.MustCompile(`(?i)<(html|body|div|p|br|table|span|li)\b[^>]*>`)
+var tag = late(`(?i)<(html|body|div|p|br|table|span|li)\b[^>]*>`)
 
-func looksLikeHTML(text string) bool { return len(tag.FindAllStringIndex(text, 3)) == 3 }
+func looksLikeHTML(text string) bool { return len(tag().FindAllStringIndex(text, 3)) == 3 }
 
 // plainMarks straightens what mail programs and stores set finely, and drops what nobody sees.
 var plainMarks = strings.NewReplacer(
@@ -121,18 +120,18 @@ var plainMarks = strings.NewReplacer(
 )
 
 // softBreak is a line that quoted-printable cut, in a text that was pasted undecoded.
-var softBreak = regexp.MustCompile(`=\n(?:[>|] ?)*`)
+var softBreak = late(`=\n(?:[>|] ?)*`)
 
-func softBreaks(text string) string { return softBreak.ReplaceAllString(text, "") }
+func softBreaks(text string) string { return softBreak().ReplaceAllString(text, "") }
 
-var quoting = regexp.MustCompile(`^(?:[>|] ?)+`)
+var quoting = late(`^(?:[>|] ?)+`)
 
 // unquote takes off quoting marks. In a thread, what is quoted is of somebody else: it counts
 // only where little else remains.
 func unquote(text string) string {
 	var own, quoted []string
 	for _, l := range strings.Split(text, "\n") {
-		if q := quoting.FindString(l); q != "" {
+		if q := quoting().FindString(l); q != "" {
 			quoted = append(quoted, strings.TrimPrefix(l, q))
 		} else {
 			own = append(own, l)
@@ -160,7 +159,7 @@ func unwrap(text string) string {
 	last := ""
 	for _, l := range strings.Split(text, "\n") {
 		l = strings.Join(strings.Fields(l), " ")
-		if n := len(out) - 1; n >= 0 && l != "" && len(last) >= cutAt && !starts(l) && !strings.HasSuffix(last, ":") && !heading.MatchString(strings.ToLower(out[n])) {
+		if n := len(out) - 1; n >= 0 && l != "" && len(last) >= cutAt && !starts(l) && !strings.HasSuffix(last, ":") && !heading().MatchString(strings.ToLower(out[n])) {
 			out[n] += " " + l
 		} else if l != "" || n < 0 || out[n] != "" {
 			out = append(out, l)

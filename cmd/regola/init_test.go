@@ -24,8 +24,12 @@ func TestInit(t *testing.T) {
 	assert.Equal(t, 1, exit, stderr)
 	assert.Contains(t, string(must(os.ReadFile(filepath.Join(dir, "apart/dossier.yaml")))), `# "../sound/build/terrafuoco.aab" lies outside this folder: name it in the call`)
 
+	short := string(must(os.ReadFile(filepath.Join(dir, "apart/dossier.yaml"))))
+	golden(t, "init-short.yaml", short)
+	assert.Less(t, strings.Count(short, "\n"), 200)
+
 	require.NoError(t, os.CopyFS(filepath.Join(dir, "new", "build"), os.DirFS(filepath.Join(dir, "sound", "build"))))
-	out, stderr, exit = regola(t, dir, "init", "--on", on, "--out", "new", "new/build/terrafuoco.aab", "new/build/Terrafuoco.ipa", "--language", "en-GB")
+	out, stderr, exit = regola(t, dir, "init", "--on", on, "--full", "--out", "new", "new/build/terrafuoco.aab", "new/build/Terrafuoco.ipa", "--language", "en-GB")
 	require.Equal(t, 0, exit, stderr)
 	golden(t, "init.txt", out)
 	file := filepath.Join(dir, "new", "dossier.yaml")

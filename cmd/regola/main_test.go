@@ -158,6 +158,7 @@ func TestGolden(t *testing.T) {
 		"handout.md":         {1, []string{"handout", "--on", on, "--store", "ios", "--format", "markdown", "faulty"}},
 		"letter.txt":         {0, []string{"letter", "--on", on, "letter.txt", "faulty"}},
 		"letter.md":          {0, []string{"letter", "--on", on, "--format", "markdown", "letter.txt", "faulty"}},
+		"needed.txt":         {0, []string{"pictures", "--on", on, "--needed", "faulty"}},
 		"explain-number.txt": {0, []string{"explain", "5.1.1(ii)"}},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -298,6 +299,7 @@ func TestSchemas(t *testing.T) {
 		"next":       {"next", "--on", on, "--format", "json", "--all", "faulty"},
 		"letter":     {"letter", "letter.txt", "--on", on, "--format", "json", "faulty"},
 		"handout":    {"handout", "--on", on, "--format", "json", "faulty"},
+		"needed":     {"pictures", "--on", on, "--needed", "--format", "json", "faulty"},
 		"cited":      {"explain", "--format", "json", "5.1.1"},
 	} {
 		sch := compile(name)
@@ -325,7 +327,7 @@ func TestSchemas(t *testing.T) {
 		v.(map[string]any)["bogus"] = true
 		assert.Error(t, compile(name).Validate(v), file)
 	}
-	for _, name := range []string{"dossier", "listing", "rulebook", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems", "pictures", "disclosure", "evidence", "rate", "backend", "ledger", "calendar", "changes", "next", "weigh", "checks", "letter", "handout", "cited"} {
+	for _, name := range []string{"dossier", "listing", "rulebook", "check", "facts", "rules", "explain", "duties", "tables", "privacy", "problems", "pictures", "disclosure", "evidence", "rate", "backend", "ledger", "calendar", "changes", "next", "weigh", "checks", "letter", "handout", "cited", "needed"} {
 		published, err := os.ReadFile("../../docs/schema/" + name + ".json")
 		require.NoError(t, err)
 		now, _, _ := regola(t, dir, "schema", name)

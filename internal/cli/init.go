@@ -18,13 +18,14 @@ import (
 
 func (e *env) initCommand() *cobra.Command {
 	var out, name, locale, on string
+	var full bool
 	c := &cobra.Command{
 		Use:   "init [PACKAGE…]",
 		Short: "Write a dossier to fill in, as far as the packages already tell it",
 		Long: `Write a dossier: ids, versions, languages, names and packages as the packages tell
-them, and every other question as a comment that says what the answer means. What a
-store asks for this app is marked "# needed", what the evidence points to
-"# suggested"; nothing is answered for you.
+them, and each question that a store asks for this app as a comment that says what the
+answer means, marked "# needed"; what the evidence points to is marked "# suggested".
+Nothing is answered for you. With --full, the keys that nobody asks for are there, too.
 
 In a folder that has a dossier already nothing is written: the command tells which
 languages and answers it lacks.`,
@@ -43,7 +44,7 @@ languages and answers it lacks.`,
 			if err != nil {
 				return err
 			}
-			d, err := r.Draft(c.Context(), args, out, name, locale)
+			d, err := r.Draft(c.Context(), args, out, name, locale, full)
 			if errors.Is(err, run.ErrNoName) && len(args) > 0 {
 				return usageError("the packages do not tell the name of the app", "write it with --name")
 			}
@@ -73,6 +74,7 @@ languages and answers it lacks.`,
 		},
 	}
 	c.Flags().StringVar(&out, "out", ".", "the `FOLDER` of the dossier")
+	c.Flags().BoolVar(&full, "full", false, "write every key of a dossier, also those that nobody asks for")
 	c.Flags().StringVar(&name, "name", "", "the app's `NAME` (the packages' by default)")
 	c.Flags().StringVar(&locale, "language", "", "the default `LANGUAGE` of the pages, such as en-GB (the packages' by default)")
 	c.Flags().StringVar(&on, "on", "", "by the rules of a `DAY`, such as 2027-09-01 (today by default)")

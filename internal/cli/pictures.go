@@ -24,6 +24,7 @@ import (
 func (e *env) picturesCommand() *cobra.Command {
 	var format, on, into string
 	var onlyStores []string
+	var needed bool
 	c := &cobra.Command{
 		Use:   "pictures [FOLDER…]",
 		Short: "Find which class of each store every picture and film fits",
@@ -37,12 +38,18 @@ language (it, pt-BR) to a language, folders named after a class (phone-6.9) are 
 wish. --sort-into copies the pictures into such folders, numbered in the order of
 their names.
 
+--needed lists which pictures the stores want, with sizes and counts, and how many are
+there: of the release of a package or a dossier, or of any app where there is neither.
+
 Exit status: 0 when nothing keeps a page from being sent, 1 when something does.`,
-		Example: "  regola pictures\n  regola pictures pictures/ios --store ios\n  regola pictures pictures --sort-into sorted",
+		Example: "  regola pictures\n  regola pictures pictures/ios --store ios\n  regola pictures pictures --sort-into sorted\n  regola pictures --needed build/Terrafuoco.ipa",
 		RunE: func(c *cobra.Command, args []string) error {
 			on, err := e.narrowed(format, onlyStores, on)
 			if err != nil {
 				return err
+			}
+			if needed {
+				return e.needed(c, args, format, onlyStores, on)
 			}
 			x, err := e.pictures(c, args, onlyStores, on)
 			if err != nil {
@@ -65,10 +72,33 @@ Exit status: 0 when nothing keeps a page from being sent, 1 when something does.
 	c.Flags().StringVar(&format, "format", "text", "`FORM` of the output: text or json")
 	c.Flags().StringVar(&on, "on", "", "by the classes of a `DAY`, such as 2027-09-01 (today by default)")
 	c.Flags().StringSliceVar(&onlyStores, "store", nil, "for this `STORE` only: "+strings.Join(e.storeIDs(), ", "))
+	c.Flags().BoolVar(&needed, "needed", false, "list instead which pictures the stores want: of a package or dossier in the place of the folders, or of any app")
 	c.Flags().StringVar(&into, "sort-into", "", "copy the pictures into class folders below this `FOLDER`, which must be new or empty")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
 	return c
+}
+
+// needed lists the pictures that the stores want.
+func (e *env) needed(c *cobra.Command, args []string, format string, onlyStores []string, on day.Day) error {
+	r, err := run.New(e.lib, run.Options{Options: check.Options{Day: on}, Stores: onlyStores})
+	if err != nil {
+		return err
+	}
+	var job run.Job
+	if len(args) > 0 || above() != "" {
+		if job, err = input(args, "", false); err != nil {
+			return err
+		}
+	}
+	list, err := r.Needed(c.Context(), job)
+	if err != nil {
+		return err
+	}
+	if format == "json" {
+		return report.JSON(e.out, report.NewNeededDocument(list))
+	}
+	return report.NeededPictures(e.out, list, e.look(e.out))
 }
 
 // pictures reads and judges the pictures of some folders, or of the dossier.

@@ -26,7 +26,7 @@ var ErrNoName = errors.New("neither a package nor a name is given")
 // Draft makes a dossier for a folder from packages, or from a name and a language
 // alone. Nothing is written. Where the folder has a dossier already, the result
 // tells what that lacks.
-func (r *Runner) Draft(ctx context.Context, packages []string, folder, name, language string) (*view.Draft, error) {
+func (r *Runner) Draft(ctx context.Context, packages []string, folder, name, language string, full bool) (*view.Draft, error) {
 	pkgs, err := Open(ctx, packages, artifact.Options{})
 	if err != nil {
 		return nil, err
@@ -68,7 +68,7 @@ func (r *Runner) Draft(ctx context.Context, packages []string, folder, name, lan
 		whole = append(whole, p)
 	}
 	d := &view.Draft{Known: draft.Of(whole, keys, paths, set), Old: dossier.Exists(folder), Apart: apart}
-	d.Known.Outside = outside
+	d.Known.Outside, d.Known.Full = outside, full
 	d.Known.Settle(name, language)
 	d.Known.Texts = set.On(r.opt.Day).PageTexts
 	if d.Known.Name == "" {

@@ -7,8 +7,10 @@ import (
 
 	"github.com/rivo/uniseg"
 
+	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/handout"
 	"regola.example/regola/internal/core/ledger"
+	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/snapshot"
 	"regola.example/regola/internal/core/tables"
 	"regola.example/regola/internal/ledgerfile"
@@ -41,19 +43,7 @@ func (r *Runner) Handout(ctx context.Context, job Job, asked func(path, store st
 				return slices.ContainsFunc(judged.read.set.PageTexts, func(t *tables.PageText) bool { return t.Store == store.ID && t.Text == text })
 			},
 			Count: utf8.RuneCountInString,
-			Limit: func(name string) int {
-				for _, b := range j.books {
-					if v := b.On(name, r.opt.Day); v != nil {
-						switch n := v.Value.(type) {
-						case int:
-							return n
-						case int64:
-							return int(n)
-						}
-					}
-				}
-				return 0
-			},
+			Limit: func(name string) int { return limitOf(j.books, name, r.opt.Day) },
 			Word: func(vocabulary, w string) string {
 				for _, x := range judged.read.set.Vocabulary(vocabulary) {
 					if x.Word == w {
@@ -80,4 +70,19 @@ func (r *Runner) Handout(ctx context.Context, job Job, asked func(path, store st
 		out.Stores = append(out.Stores, one)
 	}
 	return out, nil
+}
+
+// limitOf is the value of a limit on a day, where it is a number; 0 where there is none.
+func limitOf(books []*rulebook.Book, name string, on day.Day) int {
+	for _, b := range books {
+		if v := b.On(name, on); v != nil {
+			switch n := v.Value.(type) {
+			case int:
+				return n
+			case int64:
+				return int(n)
+			}
+		}
+	}
+	return 0
 }

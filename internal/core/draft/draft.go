@@ -40,6 +40,7 @@ type Known struct {
 	Answers  map[string]string // by path, such as answers.encryption.uses_non_exempt
 	Evidence []*evidence.Evidence
 
+	Full      bool               // every key is written, also those that nobody asks for
 	Texts     []*tables.PageText // of the stores' pages, with those that they need
 	Questions []*check.Question  // what a person must confirm
 }
@@ -174,7 +175,12 @@ func (k *Known) Files(duties []*check.Duty, stores []string, words Words) (files
 	w.line("# needed: a store asks it for this app. suggested: what the packages point to.")
 	w.line("")
 	w.line("regola: %d", dossier.Format)
-	w.structure(dossier.Fields(), 0)
+	w.structure(dossier.Fields(), 0, k.Full)
+	if !k.Full {
+		w.line("")
+		w.line("# A dossier has further keys, which nobody asks for now: regola explain KEY says what each")
+		w.line("# means, and regola init --full writes them all.")
+	}
 	if len(k.Brought) > 0 {
 		w.line("")
 		w.line("# Languages without a page in listing/: only third-party code has texts in them, or no")
@@ -212,24 +218,36 @@ type writer struct {
 
 func (w *writer) line(format string, args ...any) { fmt.Fprintf(w, format+"\n", args...) }
 
-// structure writes the fields of the dossier, or of a block in it.
-func (w *writer) structure(fields []*dossier.Field, depth int) {
+// wanted tells whether a field, or one below it, is known, needed or suggested.
+func (w *writer) wanted(f *dossier.Field) bool {
+	if w.duties[f.Path] != nil || w.known.value(f.Path) != "" || f.Path == "packages" || f.Path == "app.ids" {
+		return true
+	}
+	try := &writer{known: w.known}
+	try.suggest(f.Path, "")
+	return try.Len() > 0 || !f.List && slices.ContainsFunc(f.In, w.wanted)
+}
+
+// structure writes the fields of the dossier, or of a block in it: with all, also those that
+// nobody asks for.
+func (w *writer) structure(fields []*dossier.Field, depth int, all bool) {
 	indent := strings.Repeat("  ", depth)
 	for _, f := range fields {
-		if f.Tag.Get("draft") == "no" || f.Path == "listing" {
+		if f.Tag.Get("draft") == "no" || f.Path == "listing" || !all && !w.wanted(f) || !w.known.Full && f.Tag.Get("free") != "" && !w.wanted(f) {
 			continue
 		}
 		if depth == 0 {
 			w.line("")
 		}
 		w.line("%s# %s", indent, f.Doc)
+		below := all || w.duties[f.Path] != nil // what is needed as a block is needed with its keys
 		w.needed(f.Path, indent)
 		switch {
 		case f.PerStore():
 			w.perStore(f.Path, f.Name, indent)
 		case f.Block() && !f.List:
 			w.line("%s%s:", indent, f.Name)
-			w.structure(f.In, depth+1)
+			w.structure(f.In, depth+1, below)
 		case w.known.value(f.Path) != "":
 			w.line("%s%s: %s", indent, f.Name, w.known.value(f.Path))
 			if f.Path == "app.default_locale" && w.known.Assumed {
@@ -287,10 +305,14 @@ func (w *writer) choices(indent, prefix string, yes bool) {
 	if !yes {
 		return
 	}
+	var names []string
 	for _, name := range slices.Sorted(maps.Keys(w.words)) {
 		if strings.HasPrefix(name, prefix) && !strings.Contains(name, "/") {
-			w.line("%s#   regola tables %s", indent, name)
+			names = append(names, name)
 		}
+	}
+	if len(names) > 0 {
+		w.line("%s#   regola tables lists the words: %s", indent, strings.Join(names, ", "))
 	}
 }
 
@@ -307,6 +329,8 @@ func (w *writer) open(f *dossier.Field, indent string) {
 		}
 		w.line("%s# %s:", indent, f.Name)
 		w.line("%s#   - {%s}", indent, strings.Join(fields, ", "))
+	case f.Type.Kind() == reflect.Map && !w.known.Full:
+		w.line("%s# %s: {others: none}   # or some of them first; regola tables %s lists them", indent, f.Name, f.Tag.Get("words"))
 	case f.Type.Kind() == reflect.Map:
 		w.line("%s# %s:", indent, f.Name)
 		for _, word := range w.words[f.Tag.Get("words")] {

@@ -1,6 +1,7 @@
 package draft_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -56,6 +57,7 @@ func TestKnown(t *testing.T) {
 func TestFiles(t *testing.T) {
 	k := draft.Of([]*facts.Package{android(), ios()}, keys, map[string]string{"a.aab": "build/a.aab", "b.ipa": "../b.ipa"}, nil)
 	k.Settle("", "")
+	k.Full = true
 	k.Evidence = []*evidence.Evidence{{SDKs: []*evidence.SDK{{ID: "org.example.lanterna", Kind: "ads", Ads: true, Data: []string{"device-id"}}}}}
 	k.Questions = []*check.Question{{Ask: "Was it tried?", What: "tested-on-device"}}
 	duties := []*check.Duty{
@@ -73,6 +75,16 @@ func TestFiles(t *testing.T) {
 		"# suggested: device-id, because org.example.lanterna (ads) usually sends it", "uses_non_exempt: false", "  ios: ../b.ipa\n", "# needed: ios: the texts of the page\n"} {
 		assert.Contains(t, text, want)
 	}
+	k.Full = false
+	short, _ := k.Files(duties, []string{"android", "ios"}, nil)
+	for _, want := range []string{"name: Terrafuoco", "# ads: true | false", "# suggested: true, because org.example.lanterna shows advertising", "# restricted:", "uses_non_exempt: false", "regola init --full"} {
+		assert.Contains(t, short[0].Text, want)
+	}
+	for _, not := range []string{"marketing:", "horror:", "waivers:", "# registered"} {
+		assert.Contains(t, text, strings.TrimSuffix(not, ":"), "it is there in full")
+		assert.NotContains(t, short[0].Text, not, "nobody asks for it")
+	}
+	assert.Less(t, strings.Count(short[0].Text, "\n"), strings.Count(text, "\n")/3)
 	d := &dossier.Dossier{}
 	require.Empty(t, strictyaml.DecodeKeys("dossier.yaml", []byte(text), d, []string{"android", "ios"}, nil))
 	assert.Equal(t, []string{"Terrafuoco", "en", "1.4.0"}, []string{d.App.Name, d.App.DefaultLocale, d.Release.Version})

@@ -1,6 +1,7 @@
 package rulebooks_test
 
 import (
+	"maps"
 	"slices"
 	"testing"
 
@@ -76,6 +77,26 @@ func reaches(t *testing.T, p *check.Program) {
 	if r.When.Src != "" && r.Ask.Src == "" {
 		assert.True(t, outside, "no example lies outside of when")
 	}
+}
+
+// TestLimitTitles holds that every limit is said in words, and nothing else.
+func TestLimitTitles(t *testing.T) {
+	set, err := rulebooks.BuiltIn.Tables()
+	require.NoError(t, err)
+	stores, err := rulebooks.BuiltIn.Stores()
+	require.NoError(t, err)
+	left := maps.Clone(set.LimitTitles)
+	for _, s := range stores {
+		books, err := rulebooks.BuiltIn.WithExamples(s)
+		require.NoError(t, err)
+		for _, b := range books {
+			for name := range b.Limits {
+				assert.NotEmpty(t, set.LimitTitles[name], "the limit %s of %s has no title in tables/limits.yaml", name, b.File)
+				delete(left, name)
+			}
+		}
+	}
+	assert.Empty(t, left, "no rulebook has these limits")
 }
 
 // TestTables loads the reference tables and looks at an entry of each.

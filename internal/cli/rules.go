@@ -164,7 +164,8 @@ func (e *env) explainCommand() *cobra.Command {
 such as answers.accounts.ways or release.testing: what it means, who asks for it, and
 what it is held against; of a group of keys, what each means. With the number of a section
 or an upload error that a store cites, such as 5.1.1 or 90683: what it is about, and which
-rules look at it. With --text, the rows of the tables of words that match a text.`,
+rules look at it. With a limit, such as least_target_level_update: what it was and becomes. With
+--text, the rows of the tables of words that match a text.`,
 		Example: "  regola explain android/target-level\n  regola explain 5.1.1\n  regola explain answers.encryption.kind\n  regola explain release\n  regola explain common/wording-price --text 'Kiln Log Free' --field name",
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) != 1 {
@@ -204,6 +205,17 @@ rules look at it. With --text, the rows of the tables of words that match a text
 				}
 				return usageError("no store cites "+args[0]+", as far as is known here", `"regola rules" lists the rules`)
 			}
+			if users := report.LimitUsers(args[0], rules); len(users) > 0 {
+				set, err := e.lib.Tables()
+				if err != nil {
+					return err
+				}
+				d := report.NewLimitDocument(args[0], users, set, on)
+				if format == "json" {
+					return report.JSON(e.out, d)
+				}
+				return report.ExplainLimit(e.out, d, e.stores(), users, e.look(e.out))
+			}
 			if ok, err := e.explainKey(args[0], rules, format); ok || err != nil {
 				return err
 			}
@@ -216,7 +228,11 @@ rules look at it. With --text, the rows of the tables of words that match a text
 				if err != nil {
 					return err
 				}
-				x := report.Explained{Rule: r, Needs: e.needs(r), On: on, Rows: found, Cited: letter.Cited(rows)[r.ID]}
+				set, err := e.lib.Tables()
+				if err != nil {
+					return err
+				}
+				x := report.Explained{Rule: r, Needs: e.needs(r), On: on, Rows: found, Cited: letter.Cited(rows)[r.ID], Tables: set}
 				if format == "json" {
 					return report.JSON(e.out, report.NewExplainDocument(x))
 				}

@@ -30,6 +30,7 @@ var schemas = []struct {
 	{"facts", "the output of regola facts --format json", reflect.TypeFor[report.FactsDocument](), false},
 	{"rules", "the output of regola rules --format json", reflect.TypeFor[report.RulesDocument](), false},
 	{"explain", "the output of regola explain --format json", reflect.TypeFor[report.ExplainDocument](), false},
+	{"limit", "the output of regola explain --format json on a limit", reflect.TypeFor[report.LimitDocument](), false},
 	{"cited", "the output of regola explain --format json on a number that a store cites", reflect.TypeFor[report.CitedDocument](), false},
 	{"keys", "the output of regola explain --format json on a key of the dossier", reflect.TypeFor[report.KeysDocument](), false},
 	{"disclosure", "the output of regola privacy --format json on a dossier", reflect.TypeFor[report.DisclosureDocument](), false},

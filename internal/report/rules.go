@@ -14,6 +14,7 @@ import (
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/sanitize"
 	"regola.example/regola/internal/core/store"
+	"regola.example/regola/internal/core/tables"
 )
 
 // RulesDocument is the JSON form of the list of rules.
@@ -126,11 +127,12 @@ const impactWidth = 10
 
 // Explained is a rule with all that is said of it.
 type Explained struct {
-	Rule  *rulebook.Rule
-	Needs []string // parts of the submission that it looks at
-	On    day.Day
-	Rows  []RowMatch // of words that match a text; nil when nobody asked
-	Cited []string   // numbers and names under which stores cite it
+	Rule   *rulebook.Rule
+	Needs  []string // parts of the submission that it looks at
+	On     day.Day
+	Rows   []RowMatch  // of words that match a text; nil when nobody asked
+	Cited  []string    // numbers and names under which stores cite it
+	Tables *tables.Set // which say what limits are
 }
 
 // Explain says what a rule wants, why, since when, and how it is judged; and, where a text
@@ -176,7 +178,7 @@ func Explain(w io.Writer, x Explained, stores []*store.Store, look Style) error 
 	if len(r.After) > 0 {
 		row("follows", "from "+strings.Join(r.After, ", ")+", when that is broken too")
 	}
-	p.limits(r, on)
+	p.limits(r, on, x.Tables)
 	p.line("")
 	p.line("%s", p.strong("BASIS"))
 	row("about", r.Basis.Topic)
@@ -259,6 +261,7 @@ type RowMatch struct {
 // LimitEntry is a limit that a rule uses, with its history.
 type LimitEntry struct {
 	Name   string      `json:"name"`
+	Title  string      `json:"title"` // what it is, in words
 	Values []LimitStep `json:"values"`
 }
 
@@ -275,7 +278,7 @@ func NewExplainDocument(x Explained) *ExplainDocument {
 	d := &ExplainDocument{Regola: FormatNumber, On: on.String(), Rule: NewRulesDocument([]*rulebook.Rule{r}).Rules[0], Note: r.Basis.Note,
 		When: r.When.Src, Each: r.Each.Src, Faults: r.Faults.Src, Expect: r.Expect.Src, Confirm: r.Confirm, Looks: none(x.Needs), Cited: none(x.Cited), Limits: []LimitEntry{}}
 	for _, name := range usedLimits(r) {
-		l := LimitEntry{Name: name}
+		l := LimitEntry{Name: name, Title: x.Tables.LimitTitle(name)}
 		for _, v := range r.Book.Limits[name] {
 			l.Values = append(l.Values, LimitStep{v.From.String(), limitText(v), v == r.Book.On(name, on)})
 		}
@@ -312,10 +315,10 @@ func usedLimits(r *rulebook.Rule) []string {
 }
 
 // limits shows the history of the limits that a rule uses.
-func (p *printer) limits(r *rulebook.Rule, on day.Day) {
+func (p *printer) limits(r *rulebook.Rule, on day.Day, set *tables.Set) {
 	for _, name := range usedLimits(r) {
 		p.line("")
-		p.line("%s", p.strong(strings.ToUpper(strings.ReplaceAll(name, "_", " "))))
+		p.line("%s %s", p.strong("LIMIT  "+capital(set.LimitTitle(name))), p.dim(name))
 		now := r.Book.On(name, on)
 		for _, v := range r.Book.Limits[name] {
 			text, style := limitText(v), styleDim
@@ -444,4 +447,79 @@ func ExplainCited(w io.Writer, code string, rows []*letter.Row, rules []*ruleboo
 		}
 	}
 	return p.err
+}
+
+// LimitDocument is a limit of the rulebooks, explained as of a day.
+type LimitDocument struct {
+	Regola int64       `json:"regola"` // version of this form
+	On     string      `json:"on"`
+	Name   string      `json:"name"`
+	Title  string      `json:"title"`
+	Books  []LimitBook `json:"books"`
+	Rules  []string    `json:"rules" doc:"that use it"`
+}
+
+// LimitBook is the history of a limit in the rulebooks of one store, or of all.
+type LimitBook struct {
+	Store  string      `json:"store"`
+	Values []LimitStep `json:"values"`
+}
+
+// NewLimitDocument puts a limit into its JSON form. rules are those that use it.
+func NewLimitDocument(name string, rules []*rulebook.Rule, set *tables.Set, on day.Day) *LimitDocument {
+	d := &LimitDocument{Regola: FormatNumber, On: on.String(), Name: name, Title: set.LimitTitle(name), Books: []LimitBook{}, Rules: []string{}}
+	seen := map[*rulebook.Value]bool{}
+	for _, r := range rules {
+		d.Rules = append(d.Rules, r.ID)
+		values := r.Book.Limits[name]
+		if len(values) == 0 || seen[values[0]] {
+			continue
+		}
+		seen[values[0]] = true
+		b := LimitBook{Store: r.Book.Store, Values: []LimitStep{}}
+		for _, v := range values {
+			b.Values = append(b.Values, LimitStep{v.From.String(), limitText(v), v == r.Book.On(name, on)})
+		}
+		d.Books = append(d.Books, b)
+	}
+	return d
+}
+
+// ExplainLimit says what a limit is, what it was and becomes, and which rules use it.
+func ExplainLimit(w io.Writer, d *LimitDocument, stores []*store.Store, rules []*rulebook.Rule, look Style) error {
+	p := &printer{w: w, look: look}
+	p.line("%s", p.strong(capital(d.Title)))
+	p.line("%s", p.dim(d.Name))
+	for _, b := range d.Books {
+		p.line("")
+		p.block(2, pad("store", 12), styleDim, storeName(b.Store, stores), nil)
+		for _, v := range b.Values {
+			text, style := v.Value, styleDim
+			if v.Now {
+				text, style = text+"  ← now", styleStrong
+			}
+			p.block(2, pad("from "+v.From, 18), styleDim, text, style)
+		}
+	}
+	p.line("")
+	for i, id := range d.Rules {
+		title := ""
+		for _, r := range rules {
+			if r.ID == id {
+				title = r.Title
+			}
+		}
+		p.block(2, pad(map[bool]string{true: "used by"}[i == 0], 12), styleDim, id+": "+title, nil)
+	}
+	return p.err
+}
+
+// LimitUsers are the rules that use a limit.
+func LimitUsers(name string, rules []*rulebook.Rule) (out []*rulebook.Rule) {
+	for _, r := range rules {
+		if slices.Contains(usedLimits(r), name) {
+			out = append(out, r)
+		}
+	}
+	return out
 }

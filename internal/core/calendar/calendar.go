@@ -34,7 +34,7 @@ func BuiltIn(books []*rulebook.Book, set *tables.Set, after, until day.Day) []Da
 	for _, b := range books {
 		for _, name := range slices.Sorted(maps.Keys(b.Limits)) {
 			for _, v := range b.Limits[name] {
-				c.add(Date{v.From, "limit", name, b.Store, fmt.Sprintf("%s becomes %s", strings.ReplaceAll(name, "_", " "), value(v.Value))})
+				c.add(Date{v.From, "limit", name, b.Store, fmt.Sprintf("%s becomes %s", set.LimitTitle(name), value(v.Value))})
 			}
 		}
 		for _, r := range b.Rules {

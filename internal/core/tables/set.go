@@ -514,3 +514,11 @@ func said(x any) any {
 	}
 	return x
 }
+
+// LimitTitle is what a limit is, in words; its name where no table says it.
+func (s *Set) LimitTitle(name string) string {
+	if s != nil && s.LimitTitles[name] != "" {
+		return s.LimitTitles[name]
+	}
+	return strings.ReplaceAll(name, "_", " ")
+}

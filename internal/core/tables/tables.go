@@ -58,6 +58,7 @@ type Known struct {
 	DataWords               []string                     `json:"data_words"`               // by which a privacy page speaks of data, in small letters
 	Disclosures             map[string][]string          `json:"disclosures"`              // words by which a description says what a store asks it to say
 	FrequentWords           map[string][]string          `json:"frequent_words"`           // of languages, by which a text is recognised
+	LimitTitles             map[string]string            `json:"limit_titles"`             // what each limit of the rulebooks is, in words
 	PolicyUses              []*PolicyUse                 `json:"policy_uses"`              // what the policy wants of uses that no form is for
 	CoreData                map[string]string            `json:"core_data"`                // the kind of data that third-party code of a kind always sends
 	ScriptLetters           map[string]string            `json:"script_letters"`           // that only one of two scripts of a language has, by the script's code

@@ -108,6 +108,40 @@ func broken(t *testing.T, dir string) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "none/dossier.yaml"), []byte("regola: 1\n"), 0o644))
 }
 
+// TestForge reads the two forms that forges show beside the code.
+func TestForge(t *testing.T) {
+	dir := demo(t)
+	out, _, _ := regola(t, dir, "check", "--on", on, "--format", "annotations", "faulty")
+	lines := strings.Split(strings.TrimSuffix(out, "\n"), "\n")
+	for _, l := range lines {
+		assert.Regexp(t, `^::(error|warning|notice) (file=[^,:]+,)?(line=\d+,col=\d+,)?title=[a-z]+/[a-z0-9-]+::\S`, l)
+	}
+	assert.Regexp(t, `::warning file=faulty/dossier.yaml,line=\d+,col=\d+,title=[^:]+::rejected: `, out)
+	out, _, _ = regola(t, dir, "check", "--on", on, "--format", "quality", "faulty", "sound")
+	var issues []struct {
+		Description, Fingerprint, Severity string
+		Check                              string `json:"check_name"`
+		Location                           struct {
+			Path  string
+			Lines struct{ Begin int }
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &issues))
+	assert.Len(t, issues, len(lines), "the sound release adds nothing")
+	seen := map[string]bool{}
+	for _, i := range issues {
+		assert.False(t, seen[i.Fingerprint], i.Fingerprint)
+		seen[i.Fingerprint] = true
+		assert.Contains(t, []string{"blocker", "critical", "major", "minor", "info"}, i.Severity)
+		assert.Positive(t, i.Location.Lines.Begin)
+		assert.NotEmpty(t, i.Location.Path+i.Check+i.Description)
+	}
+	out, _, _ = regola(t, dir, "check", "--on", on, "--format", "quality", "sound")
+	assert.JSONEq(t, "[]", out)
+	out, _, _ = regola(t, dir, "check", "--on", on, "--format", "annotations", "sound")
+	assert.Empty(t, out)
+}
+
 // TestJUnit reads the output as XML and holds its counts against its cases.
 func TestJUnit(t *testing.T) {
 	dir := demo(t)

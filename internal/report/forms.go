@@ -60,6 +60,8 @@ var Forms = []Form{
 	{Name: "markdown", What: "short and foldable, for a merge request", Open: openMarkdown},
 	{Name: "sarif", What: "SARIF 2.1.0, for code scanning", Open: openSARIF},
 	{Name: "junit", What: "JUnit XML, one test case a rule", Open: openJUnit},
+	{Name: "annotations", What: "lines for a job's log (workflow commands), which forges show beside the code", Open: openAnnotations},
+	{Name: "quality", What: "a report of code quality as JSON, which forges compare between branches", Open: openQuality},
 }
 
 // FormNames lists the names of the forms.

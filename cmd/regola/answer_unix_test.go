@@ -4,6 +4,7 @@ package main_test
 
 import (
 	"bytes"
+	"context"
 	"io"
 	"math/rand/v2"
 	"os"
@@ -45,7 +46,9 @@ func TestAnswer(t *testing.T) {
 	assert.Equal(t, 2, exit)
 	assert.Contains(t, stderr, "there is no terminal")
 
-	c := exec.Command(program, "answer", "--on", on)
+	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
+	defer cancel()
+	c := exec.CommandContext(ctx, program, "answer", "--on", on)
 	c.Dir = dir
 	c.Env = append(os.Environ(), "TERM=xterm", "LC_ALL=C.UTF-8")
 	tty, err := pty.StartWithSize(c, &pty.Winsize{Rows: 30, Cols: 60})
@@ -153,7 +156,7 @@ func TestAnswerAtRandom(t *testing.T) {
 		assert.NotContains(t, string(out), "panic")
 		text, v := dossierIn(t, dir)
 		assert.Equal(t, "Terrafuoco", v["app"].(map[string]any)["name"], "seed %d", seed)
-		assert.Contains(t, text, "# what single countries ask for", "comments stay")
+		assert.Contains(t, text, "# one answer sheet for every store", "comments stay")
 		_, stderr, exit := regola(t, dir, "check", "--on", on)
 		assert.NotEqual(t, 2, exit, "seed %d: %s\n%s", seed, stderr, in.String())
 	}

@@ -52,6 +52,8 @@ type Reply struct {
 // Asker asks.
 type Asker interface {
 	Ask(ctx context.Context, p *Prompt) (Reply, error)
+	Say(text string) // something that is no question
+	Close()          // gives back what it took hold of
 }
 
 // Plain asks in lines of text.
@@ -106,6 +108,12 @@ func (a *Plain) Ask(ctx context.Context, p *Prompt) (Reply, error) {
 		a.say(3, err.Error())
 	}
 }
+
+// Say implements Asker.
+func (a *Plain) Say(text string) { a.say(3, text) }
+
+// Close implements Asker.
+func (a *Plain) Close() {}
 
 // line reads one line, without its end.
 func (a *Plain) line() (string, error) {

@@ -61,9 +61,14 @@ takes, and which can be typed ahead.`,
 			case !isTerminal(e.in) || !isTerminal(e.out.Writer):
 				return usageError("answer asks questions, and there is no terminal", "run it in a terminal; or add --plain, which reads one line for each question")
 			default:
-				x.asker = ask.NewForm(e.in, e.out, look.Columns(), look.Color)
+				x.asker = ask.NewForm(e.in, e.out.Writer, look.Columns(), look.Color)
 			}
-			return x.run(c.Context())
+			end, err := x.run(c.Context())
+			x.asker.Close()
+			if err == nil {
+				_, err = fmt.Fprint(e.out, end)
+			}
+			return err
 		},
 	}
 	fl := c.Flags()
@@ -102,31 +107,31 @@ type taken struct {
 	doc  []byte // the dossier before; nil where nothing was written
 }
 
-func (x *interview) run(ctx context.Context) error {
+func (x *interview) run(ctx context.Context) (end string, err error) {
 	answered := 0
 	for {
 		doc, err := os.ReadFile(x.file)
 		if err != nil {
-			return &place.Problem{At: place.Place{File: x.file}, What: "it cannot be read: " + err.Error(), Fix: "check the path"}
+			return "", &place.Problem{At: place.Place{File: x.file}, What: "it cannot be read: " + err.Error(), Fix: "check the path"}
 		}
 		list, res, err := x.runner.Questions(ctx, x.job, doc)
 		if err != nil {
-			return err
+			return "", err
 		}
 		list = slices.DeleteFunc(list, func(q *view.Question) bool {
 			return x.open[q.Path] || x.only != "" && q.Path != x.only && !strings.HasPrefix(q.Path, x.only+".") && !strings.HasPrefix(q.Path, x.only+"[")
 		})
 		if len(list) == 0 {
-			return x.end(answered, res)
+			return x.end(answered), nil
 		}
 		q := list[0]
 		reply, err := x.asker.Ask(ctx, x.prompt(q, len(x.steps)+1, len(list)))
 		if err != nil {
-			return err
+			return "", err
 		}
 		switch reply.Act {
 		case ask.Stop:
-			return x.end(answered, res)
+			return x.end(answered), nil
 		case ask.Leave:
 			x.open[q.Path] = true
 			x.steps = append(x.steps, taken{path: q.Path})
@@ -140,13 +145,13 @@ func (x *interview) run(ctx context.Context) error {
 			if last.doc != nil {
 				answered--
 				if err := x.save(last.doc); err != nil {
-					return err
+					return "", err
 				}
 			}
 		case ask.Answer:
 			written, err := x.answer(ctx, doc, q, reply.Words, res.Version)
 			if err != nil {
-				return err
+				return "", err
 			}
 			x.steps = append(x.steps, taken{q.Path, doc})
 			if !written {
@@ -192,11 +197,11 @@ func (x *interview) answer(ctx context.Context, doc []byte, q *view.Question, wo
 		} else if err := x.save(doc); err != nil {
 			return false, err
 		} else {
-			fmt.Fprintf(x.env.out, "   this is not taken: %s; %s\n", problems[0].What, problems[0].Fix)
+			x.asker.Say("this is not taken: " + problems[0].What + "; " + problems[0].Fix)
 			return false, nil
 		}
 	}
-	fmt.Fprintf(x.env.out, "   %v; write it into %s\n", err, x.file)
+	x.asker.Say(err.Error() + "; write it into " + x.file)
 	return false, nil
 }
 
@@ -254,17 +259,10 @@ func capitalised(s string) string {
 }
 
 // end says how far it came.
-func (x *interview) end(answered int, res *check.Result) error {
-	fmt.Fprintln(x.env.out)
-	left := 0
-	for range x.open {
-		left++
-	}
+func (x *interview) end(answered int) string {
 	text := report.Count(answered, "answer is", "answers are") + " in " + x.file
-	if left > 0 {
+	if left := len(x.open); left > 0 {
 		text += "; " + report.Count(left, "question was", "questions were") + " left open"
 	}
-	fmt.Fprintln(x.env.out, text+".")
-	fmt.Fprintln(x.env.out, `"regola next" says what to do now.`)
-	return nil
+	return "\n" + text + ".\n\"regola next\" says what to do now.\n"
 }

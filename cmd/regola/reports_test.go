@@ -413,7 +413,7 @@ func TestMany(t *testing.T) {
 	for i := range 6 {
 		file := filepath.Join(dir, fmt.Sprintf("clients/x/app-%d/dossier.yaml", i))
 		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
-		text := fmt.Sprintf("regola: 1\nbase: ../../../sound\napp: {name: Brand %d}\n", i)
+		text := fmt.Sprintf("regola: 1\nbase: ../../../sound\napp: {name: Brand %d, ids: {android: org.example.brand%d, ios: org.example.brand%d}}\n", i, i, i)
 		if i == 3 {
 			text = "regola: 1\nnonsense\n"
 		}
@@ -427,9 +427,11 @@ func TestMany(t *testing.T) {
 		assert.Contains(t, lines[i], fmt.Sprintf("app-%d  ", i))
 	}
 	assert.Contains(t, out, "app-3  NOT JUDGED")
+	assert.Contains(t, out, "the same icon (ios): clients/x/app-0, clients/x/app-1, clients/x/app-2")
 	var doc struct {
 		Results []struct{ Dossier, App string }
 		Failed  []struct{ Dossier string }
+		Alike   []struct{ Kind, Store string }
 	}
 	data, err := os.ReadFile(filepath.Join(dir, "all.json"))
 	require.NoError(t, err)
@@ -437,6 +439,9 @@ func TestMany(t *testing.T) {
 	assert.Len(t, doc.Results, 5)
 	assert.Equal(t, "Brand 5", doc.Results[4].App)
 	assert.Len(t, doc.Failed, 1)
+	assert.Len(t, doc.Alike, 8, "icon, description, screenshots and name, of each store")
+	again, stderr, _ := regola(t, dir, "merge", "all.json")
+	assert.Contains(t, again, "app-3  NOT JUDGED", stderr)
 	page, err := os.ReadFile(filepath.Join(dir, "all.html"))
 	require.NoError(t, err)
 	assert.Contains(t, string(page), "Brand 5")

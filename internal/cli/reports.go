@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/term"
 
+	"regola.example/regola/internal/core/alike"
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/letter"
 	"regola.example/regola/internal/core/place"
@@ -230,7 +231,8 @@ func (e *env) checks(ctx context.Context, r *run.Runner, jobs []run.Job, o repor
 	var first error
 	failed := 0
 	progress := e.progress(len(jobs))
-	err = r.CheckAll(ctx, jobs, func(n int, res *check.Result, err error) {
+	var found alike.Set
+	err = r.CheckAll(ctx, jobs, &found, func(n int, res *check.Result, err error) {
 		progress(n)
 		if first != nil {
 			return
@@ -256,6 +258,12 @@ func (e *env) checks(ctx context.Context, r *run.Runner, jobs []run.Job, o repor
 	}
 	if first != nil {
 		return first
+	}
+	groups := found.Groups()
+	for _, x := range out.list {
+		if c, ok := x.writer.(report.Comparer); ok {
+			c.Alike(groups)
+		}
 	}
 	if err := out.close(); err != nil {
 		return err

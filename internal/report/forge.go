@@ -1,6 +1,9 @@
 package report
 
 import (
+	"cmp"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -22,6 +25,9 @@ var commands = strings.NewReplacer("%", "%25", "\r", "%0D", "\n", "%0A")
 
 // properties escapes a property of a workflow command.
 var properties = strings.NewReplacer("%", "%25", "\r", "%0D", "\n", "%0A", ":", "%3A", ",", "%2C")
+
+// notJudged stands before the name of a dossier in the place of a rule.
+const notJudged = "not judged: "
 
 // openAnnotations writes one line a finding and place, the gravest first.
 func openAnnotations(w io.Writer, _ Style, _ Call) Writer {
@@ -49,7 +55,7 @@ func openAnnotations(w io.Writer, _ Style, _ Call) Writer {
 			_, err = fmt.Fprintf(w, "::%s %s::%s\n", level, strings.Join(props, ","), commands.Replace(text))
 		}
 		for _, p := range i.Problems {
-			line("error", "input", p.What, p.Fix, p.At)
+			line("error", notJudged+sanitize.Text(i.Name), p.What, p.Fix, p.At)
 		}
 		if i.Result == nil {
 			return err
@@ -117,10 +123,20 @@ func openQuality(w io.Writer, _ Style, call Call) Writer {
 	}
 	return stream{
 		add: func(i *Item) error {
+			var err error
+			for _, p := range i.Problems {
+				q := qualityIssue{Description: sanitize.Text(p.What), Check: notJudged + sanitize.Text(i.Name), Severity: severities[rulebook.Refused]}
+				sum := sha256.Sum256([]byte(i.Name + "\x00" + p.Error()))
+				q.Fingerprint = hex.EncodeToString(sum[:])
+				q.Location.Path = sanitize.Text(filepath.ToSlash(cmp.Or(p.At.File, i.Name)))
+				q.Location.Lines.Begin = max(p.At.Line, 1)
+				if err := put(q); err != nil {
+					return err
+				}
+			}
 			if i.Result == nil {
 				return nil
 			}
-			var err error
 			eachFault(i.Result, func(f *check.Finding, x *check.Fault) {
 				if err != nil {
 					return

@@ -10,6 +10,7 @@ import (
 
 	"github.com/rivo/uniseg"
 
+	"regola.example/regola/internal/core/alike"
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/sanitize"
@@ -48,6 +49,7 @@ type table struct {
 	edition  string         // the newest of the rules
 	doubts   []string       // in the order in which they came up
 	doubted  map[string]int // items a doubt
+	alike    []*alike.Group
 }
 
 // often counts in how many items a rule is broken.
@@ -191,6 +193,7 @@ func (t *table) Close() error {
 		}
 		p.block(2, pad(fmt.Sprint(o.items), 6)+pad(string(o.impact), 10), styleImpact[o.impact], o.rule.ID+" · "+o.rule.Title, nil)
 	}
+	t.alikes()
 	return p.err
 }
 
@@ -201,4 +204,47 @@ func openBrief(w io.Writer, look Style, _ Call) Writer {
 		}
 		return Brief(w, i.Result, look, i.Exit)
 	}}
+}
+
+// Comparer is a writer that shows what the items have in common.
+type Comparer interface {
+	Alike(groups []*alike.Group)
+}
+
+// alikeTexts say what apps have in common, by kind.
+var alikeTexts = map[string]string{
+	alike.ID:          "the id %s under different names",
+	alike.Icon:        "the same icon",
+	alike.Name:        "the name %s",
+	alike.Description: "the same description",
+	alike.Screenshots: "the same screenshots",
+}
+
+func alikeText(g *alike.Group) string {
+	return strings.ReplaceAll(alikeTexts[g.Kind], "%s", g.What)
+}
+
+// Alike implements Comparer.
+func (t *table) Alike(groups []*alike.Group) { t.alike = groups }
+
+// alikes writes what apps have in common, as stores see it.
+func (t *table) alikes() {
+	p := &t.p
+	if len(t.alike) == 0 {
+		return
+	}
+	p.line("")
+	p.line("%s", p.strong(fmt.Sprintf("ALIKE  %d", len(t.alike))))
+	p.block(2, "", nil, "different apps that share these are taken for one app sent several times, or one was copied from the other", styleDim)
+	for i, g := range t.alike {
+		if i == maxOften && !p.look.All {
+			p.line("  %s", p.dim(Count(len(t.alike)-i, "more", "more")+" (--all lists them)"))
+			break
+		}
+		names := g.Dossiers
+		if n := len(names); n > maxPlaces && !p.look.All {
+			names = append(slices.Clone(names[:maxPlaces]), Count(n-maxPlaces, "more", "more"))
+		}
+		p.block(2, "", nil, fmt.Sprintf("%s (%s): %s", alikeText(g), g.Store, strings.Join(names, ", ")), nil)
+	}
 }

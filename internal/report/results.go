@@ -8,6 +8,7 @@ import (
 	"slices"
 	"sync"
 
+	"regola.example/regola/internal/core/alike"
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/dossier"
@@ -22,6 +23,7 @@ type ChecksDocument struct {
 	Part    *PartEntry       `json:"part,omitempty"` // the part of a larger call that this is
 	Results []*CheckDocument `json:"results"`        // in the order of the call
 	Failed  []FailedEntry    `json:"failed"`         // those of which nothing was judged
+	Alike   []*alike.Group   `json:"alike,omitempty" doc:"what apps of different ids have in common"`
 }
 
 // PartEntry says which part of a call with --shard a document holds.
@@ -82,7 +84,8 @@ func openJSON(w io.Writer, _ Style, call Call) Writer {
 		}
 		write("  \"results\": [")
 	})
-	return stream{
+	var groups []*alike.Group
+	return compared{&groups, stream{
 		add: func(i *Item) error {
 			begin()
 			if i.Result == nil {
@@ -101,11 +104,24 @@ func openJSON(w io.Writer, _ Style, call Call) Writer {
 			begin()
 			write("\n  ],\n  \"failed\": ")
 			value(failed)
+			if len(groups) > 0 {
+				write(",\n  \"alike\": ")
+				value(groups)
+			}
 			write("\n}\n")
 			return err
 		},
-	}
+	}}
 }
+
+// compared is a stream that says at its end what items have in common.
+type compared struct {
+	groups *[]*alike.Group
+	stream
+}
+
+// Alike implements Comparer.
+func (c compared) Alike(groups []*alike.Group) { *c.groups = groups }
 
 func documentOf(i *Item) *CheckDocument {
 	d := NewCheckDocument(i.Result, i.Exit)

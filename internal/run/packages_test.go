@@ -114,7 +114,7 @@ func TestMemo(t *testing.T) {
 		return r
 	}
 	r := fresh()
-	require.NoError(t, r.CheckAll(t.Context(), jobs, func(i int, got *check.Result, err error) {
+	require.NoError(t, r.CheckAll(t.Context(), jobs, nil, func(i int, got *check.Result, err error) {
 		require.NoError(t, err)
 		want, err := fresh().Check(t.Context(), jobs[i])
 		require.NoError(t, err)

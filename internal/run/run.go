@@ -14,6 +14,7 @@ import (
 	"strings"
 	"sync"
 
+	"regola.example/regola/internal/core/alike"
 	"regola.example/regola/internal/core/artifact"
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/day"
@@ -373,8 +374,9 @@ func (r *Runner) Judge(ctx context.Context, job Job) (*check.Result, *Judged, er
 }
 
 // CheckAll judges many releases over the cores and hands each result out as
-// soon as it and all before it are ready. A context that ends stops it.
-func (r *Runner) CheckAll(ctx context.Context, jobs []Job, done func(i int, res *check.Result, err error)) error {
+// soon as it and all before it are ready. What they have in common is added to found, which
+// may be nil. A context that ends stops it.
+func (r *Runner) CheckAll(ctx context.Context, jobs []Job, found *alike.Set, done func(i int, res *check.Result, err error)) error {
 	type outcome struct {
 		res *check.Result
 		err error
@@ -383,7 +385,12 @@ func (r *Runner) CheckAll(ctx context.Context, jobs []Job, done func(i int, res 
 	var mu sync.Mutex
 	next := 0
 	return work.EachOf(ctx, len(jobs), maxJobs, func(i int) {
-		res, err := r.Check(ctx, jobs[i])
+		res, judged, err := r.Judge(ctx, jobs[i])
+		if err == nil && found != nil {
+			for _, a := range appsOf(jobs[i].Dossier, judged) {
+				found.Add(a)
+			}
+		}
 		mu.Lock()
 		defer mu.Unlock()
 		ready[i] = &outcome{res, err}
@@ -427,4 +434,35 @@ func (r *Runner) rounds(d *dossier.Dossier, s *store.Store) []dossier.Round {
 	return slices.DeleteFunc(all, func(x dossier.Round) bool {
 		return !slices.Contains(r.opt.Channels, cmp.Or(x.Channel, ledger.Public))
 	})
+}
+
+// appsOf is what of a release is compared with others, once a store.
+func appsOf(name string, j *Judged) (out []*alike.App) {
+	seen := map[string]bool{}
+	for _, p := range j.Pairs {
+		s, id := p.Submission, p.Judge.Store.ID
+		if seen[id] || s.App == nil {
+			continue
+		}
+		seen[id] = true
+		a := &alike.App{Dossier: name, Store: id, ID: s.App.ID, Names: map[string]string{}, Description: map[string]string{}}
+		if a.ID == "" && s.Pkg != nil {
+			a.ID = s.Pkg.ID()
+		}
+		for _, t := range s.Listing {
+			a.Names[t.Locale], a.Description[t.Locale] = t.Name, t.Description
+		}
+		if s.Pictures != nil {
+			for _, x := range s.Pictures.All {
+				switch {
+				case x.Slot == "icon" && x.Pixels != nil && x.Pixels.Motif != "":
+					a.Icons = append(a.Icons, x.Pixels.Motif)
+				case x.Slot == "screenshot" && x.Class != "":
+					a.Screenshots = append(a.Screenshots, fmt.Sprintf("%s %dx%d %d", x.Kind, x.Width, x.Height, x.Bytes))
+				}
+			}
+		}
+		out = append(out, a)
+	}
+	return out
 }

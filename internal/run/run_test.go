@@ -200,7 +200,7 @@ func TestMany(t *testing.T) {
 	jobs := []run.Job{{Dossier: demo + "sound"}, {Dossier: demo + "faulty"}, {Dossier: t.TempDir()}, {Dossier: demo + "sound"}, {Packages: []string{demo + "faulty/build/terrafuoco.aab"}}}
 	var order []int
 	var broken []int
-	require.NoError(t, r.CheckAll(context.Background(), jobs, func(i int, res *check.Result, err error) {
+	require.NoError(t, r.CheckAll(context.Background(), jobs, nil, func(i int, res *check.Result, err error) {
 		order = append(order, i)
 		if i == 2 {
 			assert.ErrorContains(t, err, "there is no such file")
@@ -215,7 +215,7 @@ func TestMany(t *testing.T) {
 	assert.Equal(t, []int{0, alone.Count(check.Broken), -1, 0, judge(t, jobs[4]).Count(check.Broken)}, broken)
 	ctx, stop := context.WithCancel(context.Background())
 	stop()
-	assert.ErrorIs(t, r.CheckAll(ctx, jobs, func(int, *check.Result, error) { t.Error("nothing may be judged") }), context.Canceled)
+	assert.ErrorIs(t, r.CheckAll(ctx, jobs, nil, func(int, *check.Result, error) { t.Error("nothing may be judged") }), context.Canceled)
 }
 
 // TestAllAtOnce tells the problems of the dossier, of several rulebooks and of

@@ -51,6 +51,20 @@ func mean(m *image.NRGBA, r image.Rectangle) (c [3]int) {
 	return c
 }
 
+// Same tells whether two fingerprints are of one picture, saved anew perhaps in another size or
+// form, which moves a cell by one step. It is false for what is no fingerprint.
+func Same(a, b string) bool {
+	if len(a) != grid*grid*3 || len(b) != len(a) {
+		return false
+	}
+	for i := range len(a) {
+		if x, y := digit(a[i]), digit(b[i]); max(x-y, y-x) > 1 {
+			return false
+		}
+	}
+	return true
+}
+
 // Likeness is how far two fingerprints show the same, from 0 to 100: the better
 // of what the places and what the colours have in common. A motif that is drawn
 // larger keeps its colours, one that is tinted keeps its places. It is 0 for what

@@ -36,6 +36,11 @@ func TestOf(t *testing.T) {
 	assert.Equal(t, 100, Likeness(one, one))
 	assert.Zero(t, Likeness(one, "fff"))
 	assert.Zero(t, Likeness("", ""))
+	assert.True(t, Same(one, Of(drawn(240, 60, red, white))), "the same, larger")
+	assert.True(t, Same("012"+one[3:], "123"+one[3:]), "a step lighter")
+	assert.False(t, Same("012"+one[3:], "032"+one[3:]), "two steps")
+	assert.False(t, Same(one, Of(drawn(120, 20, red, white))), "a smaller disc")
+	assert.False(t, Same("fff", "fff"))
 	assert.Empty(t, Of(image.NewNRGBA(image.Rect(0, 0, 0, 0))))
 	assert.Len(t, Of(drawn(2, 1, red, white)), 192, "a picture smaller than the grid")
 	// Half of the cells differ wholly: nothing of the places, half of the colours.

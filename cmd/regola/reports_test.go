@@ -583,3 +583,43 @@ func TestAbsent(t *testing.T) {
 	assert.Equal(t, 1, exit, "what was read back knows that a package is not there")
 	assert.Contains(t, merged, "(package not there)")
 }
+
+// TestNextSkip lets a thing wait, by its rule and by its key, and keeps it in the dossier.
+func TestNextSkip(t *testing.T) {
+	dir := demo(t)
+	skip := func(name, because, until string, wants string) string {
+		out, stderr, exit := regola(t, dir, "next", "--on", on, "faulty", "--skip", name, "--because", because, "--until", until)
+		if wants != "" {
+			assert.Equal(t, 2, exit)
+			assert.Contains(t, stderr, wants)
+			return ""
+		}
+		require.Zero(t, exit, stderr)
+		return out
+	}
+	file := filepath.Join(dir, "faulty/dossier.yaml")
+	before, err := os.ReadFile(file)
+	require.NoError(t, err)
+	skip("android/has-64-bi", "a library", "2027-01-15", `did you mean "android/has-64-bit"?`)
+	skip("android/has-64-bit", " ", "2027-01-15", "--skip needs --because and --until")
+	skip("android/has-64-bit", "a library", "2026-11-01", "no day to come")
+	skip("android/has-64-bit", "a library", "2029-01-15", "longer than a year")
+	_, stderr, exit := regola(t, dir, "next", "--on", on, "faulty", "--until", "2027-01-15")
+	assert.Equal(t, 2, exit)
+	assert.Contains(t, stderr, "belong to --skip")
+	same, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.Equal(t, string(before), string(same), "what is refused leaves the dossier as it was")
+	out := skip("android/has-64-bit", "a library: new in January", "2027-01-15", "")
+	assert.NotContains(t, out, "has no x86_64 twin")
+	assert.Contains(t, out, "1 thing that is postponed")
+	after, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, string(before)+"postponed: [{rule: android/has-64-bit, because: 'a library: new in January', until: 2027-01-15}]\n", string(after))
+	skip("android/has-64-bit", "again", "2027-01-15", "is postponed already")
+	out, stderr, exit = regola(t, dir, "next", "--on", "2027-01-16", "faulty")
+	require.Zero(t, exit, stderr)
+	assert.Contains(t, out, "has no x86_64 twin", "it waits no more")
+	_, _, exit = regola(t, dir, "check", "--on", on, "faulty", "--fail-on", "refused")
+	assert.Equal(t, 1, exit, "the verdict stays as it is")
+}

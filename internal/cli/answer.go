@@ -205,8 +205,11 @@ func (x *interview) answer(ctx context.Context, doc []byte, q *view.Question, wo
 	return false, nil
 }
 
-func (x *interview) save(doc []byte) error {
-	return write.Whole(x.file, nil, func(w io.Writer) error {
+func (x *interview) save(doc []byte) error { return save(x.file, doc) }
+
+// save writes the text of a dossier in the place of the one that is there.
+func save(file string, doc []byte) error {
+	return write.Whole(file, nil, func(w io.Writer) error {
 		_, err := w.Write(doc)
 		return err
 	})

@@ -3,6 +3,7 @@ package report
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -23,6 +24,8 @@ type NextDocument struct {
 	Rule    string     `json:"rule"`
 	Stores  []string   `json:"stores"`
 	Unlocks string     `json:"unlocks" doc:"what is left behind it"`
+	Until   string     `json:"until,omitempty" doc:"the day up to which it is postponed, when everything left is"`
+	Because string     `json:"because,omitempty" doc:"why it is postponed"`
 	All     []NextItem `json:"all,omitempty" doc:"everything to do, in working order, where it was asked for"`
 }
 
@@ -38,6 +41,8 @@ type NextItem struct {
 	Stores   []string `json:"stores"`
 	More     int64    `json:"more" doc:"further places of the same fault"`
 	Followed int64    `json:"followed" doc:"faults that follow from it and go with it"`
+	Until    string   `json:"until,omitempty" doc:"the day up to which it is postponed"`
+	Because  string   `json:"because,omitempty" doc:"why it is postponed"`
 }
 
 // nextItems lists everything to do in working order: the gravest fault first, then what is to
@@ -92,23 +97,32 @@ func nextItems(r *check.Result) (out []NextItem) {
 			fix(f)
 		}
 	}
+	for i := range out {
+		for _, p := range r.Postponed {
+			if p.Rule == out[i].Rule {
+				out[i].Until, out[i].Because = p.Until.String(), p.Because
+			}
+		}
+	}
 	return out
 }
 
-// NewNextDocument finds the first thing to do, and says what is left behind it; with all, it
-// lists everything.
+// NewNextDocument finds the first thing to do, what is postponed after all others, and says
+// what is left behind it; with all, it lists everything.
 func NewNextDocument(r *check.Result, all bool) *NextDocument {
 	d := &NextDocument{Regola: FormatNumber, App: strings.TrimSpace(r.App + " " + r.Version), Stores: []string{}}
 	items := nextItems(r)
 	if all {
-		d.All = items
+		d.All = slices.Clone(items)
 	}
 	if len(items) == 0 {
 		d.Kind, d.What, d.How = "send", "Nothing is left to do here.", "Send it; then record it with regola ledger record, and the decision with regola ledger decide."
 		return d
 	}
+	slices.SortStableFunc(items, func(a, b NextItem) int { return len(a.Until) - len(b.Until) })
 	first := items[0]
 	d.Kind, d.Impact, d.What, d.How, d.Where, d.Rule, d.Stores = first.Kind, first.Impact, first.What, first.How, first.Where, first.Rule, first.Stores
+	d.Until, d.Because = first.Until, first.Because
 	var parts []string
 	if first.More > 0 {
 		parts = append(parts, Count(int(first.More), "more place of this fault", "more places of this fault"))
@@ -130,13 +144,22 @@ func leftItems(items []NextItem) (out []string) {
 		{"read", true, "rule that could not be judged", "rules that could not be judged"}, {"fix", false, "matter of craft", "matters of craft"}} {
 		n := 0
 		for _, x := range items {
-			if x.Kind == k.kind && x.Needed == k.needed {
+			if x.Kind == k.kind && x.Needed == k.needed && x.Until == "" {
 				n++
 			}
 		}
 		if n > 0 {
 			out = append(out, Count(n, k.one, k.many))
 		}
+	}
+	later := 0
+	for _, x := range items {
+		if x.Until != "" {
+			later++
+		}
+	}
+	if later > 0 {
+		out = append(out, Count(later, "thing that is postponed", "things that are postponed"))
 	}
 	return out
 }
@@ -183,12 +206,20 @@ func NextAll(w io.Writer, d *NextDocument, look Style) error {
 		}
 		p.block(0, pad(fmt.Sprintf("%d", i+1), 4)+pad(heads[x.Kind], 10), styleStrong, Shortened(x.What, 200)+more, nil)
 		p.block(14, "", nil, about, styleDim)
+		if x.Until != "" {
+			p.block(14, "", nil, postponed(x.Until, x.Because), styleDim)
+		}
 	}
 	if needed == len(d.All) && needed > 0 {
 		p.line("")
 		end()
 	}
 	return p.err
+}
+
+// postponed says that something waits.
+func postponed(until, because string) string {
+	return "postponed until " + until + ": " + Shortened(because, 200)
 }
 
 // Next writes the first thing to do, on one screen.
@@ -202,7 +233,11 @@ func Next(w io.Writer, d *NextDocument, look Style) error {
 	p.line("%s", p.strong(d.App))
 	p.line("")
 	p.block(0, pad(head, 10), styleStrong, Shortened(d.What, 600), styleStrong)
-	for _, row := range []struct{ label, text string }{{"how", d.How}, {"where", d.Where}, {of, strings.Trim(d.Rule+" · "+strings.Trim(strings.Join(d.Stores, ", ")+" · "+d.Impact, "· "), "· ")}, {"then", d.Unlocks}} {
+	later := ""
+	if d.Until != "" {
+		later = postponed(d.Until, d.Because)
+	}
+	for _, row := range []struct{ label, text string }{{"later", later}, {"how", d.How}, {"where", d.Where}, {of, strings.Trim(d.Rule+" · "+strings.Trim(strings.Join(d.Stores, ", ")+" · "+d.Impact, "· "), "· ")}, {"then", d.Unlocks}} {
 		if row.text != "" {
 			p.block(3, pad(row.label, 7), styleDim, Shortened(row.text, 800), nil)
 		}

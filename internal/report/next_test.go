@@ -1,11 +1,16 @@
 package report
 
 import (
+	"bytes"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
@@ -43,5 +48,33 @@ func TestNext(t *testing.T) {
 			assert.Equal(t, c.what, d.What)
 		}
 		assert.Equal(t, "Terrafuoco 1.4.0", d.App)
+	}
+}
+
+// TestNextPostponed puts what waits behind everything else.
+func TestNextPostponed(t *testing.T) {
+	broken := func(id string, impact rulebook.Impact) *check.Verdict {
+		return &check.Verdict{Rule: &rulebook.Rule{ID: id, Title: id, Stage: "package"}, Store: "ios", State: check.Broken, Faults: []*check.Fault{{Impact: impact, Say: id, At: place.Place{File: "f.yaml"}}}}
+	}
+	until, err := day.Parse("2027-01-15")
+	require.NoError(t, err)
+	wait := &dossier.Postponed{Rule: "a", Because: "a library", Until: until}
+	for _, c := range []struct {
+		verdicts      []*check.Verdict
+		first, shown  string
+		unlocks, text string
+	}{
+		{[]*check.Verdict{broken("a", rulebook.Refused), broken("b", rulebook.Rejected), broken("c", rulebook.Craft)}, "b", "", "1 matter of craft, 1 thing that is postponed", "2027-01-15"},
+		{[]*check.Verdict{broken("a", rulebook.Refused), broken("c", rulebook.Craft)}, "c", "", "1 thing that is postponed", "2027-01-15"},
+		{[]*check.Verdict{broken("a", rulebook.Refused)}, "a", "2027-01-15", "", "2027-01-15"},
+		{[]*check.Verdict{broken("b", rulebook.Refused)}, "b", "", "", ""},
+	} {
+		r := &check.Result{Stores: []*check.Store{{ID: "ios", Verdicts: c.verdicts}}, Postponed: []*dossier.Postponed{wait}}
+		d := NewNextDocument(r, true)
+		assert.Equal(t, []string{c.first, c.shown, c.unlocks}, []string{d.Rule, d.Until, d.Unlocks})
+		assert.Equal(t, c.verdicts[0].Faults[0].Say, d.All[0].What, "the list keeps its order")
+		var b bytes.Buffer
+		require.NoError(t, NextAll(&b, d, Style{}))
+		assert.Equal(t, c.text != "", strings.Contains(b.String(), "postponed until "+c.text+": a library"))
 	}
 }

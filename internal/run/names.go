@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/fact"
@@ -11,13 +12,13 @@ import (
 	"regola.example/regola/internal/core/rulebook"
 )
 
-// mostWaived is how long a waiver may last, in days.
+// mostWaived is how long a waiver may last, and what is postponed may wait, in days.
 const mostWaived = 366
 
 // names holds what own rules and a dossier say of rules against the rules:
 // predecessors, waivers and confirmations.
 func (r *Runner) names(d *dossier.Dossier, own []*rulebook.Book) (ps place.Problems) {
-	if len(own) == 0 && (d == nil || len(d.Waivers)+len(d.Confirmed) == 0) {
+	if len(own) == 0 && (d == nil || len(d.Waivers)+len(d.Postponed)+len(d.Confirmed) == 0) {
 		return nil
 	}
 	var ids, words []string
@@ -69,11 +70,19 @@ func (r *Runner) names(d *dossier.Dossier, own []*rulebook.Book) (ps place.Probl
 	if d == nil {
 		return ps
 	}
+	limit := r.opt.Day.AddDate(0, 0, mostWaived)
+	bounded := func(at place.Place, until day.Day, what string) {
+		if until.After(limit) && len(ps) < maxNames {
+			ps = append(ps, &place.Problem{At: at, What: what + " longer than a year", Fix: "write a day up to " + limit.Format("2006-01-02") + ", and look at it again then"})
+		}
+	}
 	for _, w := range d.Waivers {
 		check(fact.PlaceOf(w, &w.Rule), w.Rule, "rule", ids, isID, `"regola rules" lists them`)
-		if limit := r.opt.Day.AddDate(0, 0, mostWaived); w.Until.After(limit) && len(ps) < maxNames {
-			ps = append(ps, &place.Problem{At: fact.PlaceOf(w, &w.Until), What: "the waiver lasts longer than a year", Fix: "write a day up to " + limit.Format("2006-01-02") + ", and look at it again then"})
-		}
+		bounded(fact.PlaceOf(w, &w.Until), w.Until, "the waiver lasts")
+	}
+	for _, p := range d.Postponed {
+		check(fact.PlaceOf(p, &p.Rule), p.Rule, "rule", ids, isID, `"regola rules" lists them`)
+		bounded(fact.PlaceOf(p, &p.Until), p.Until, "this waits")
 	}
 	for _, c := range d.Confirmed {
 		check(fact.PlaceOf(c, &c.What), c.What, "confirmation", words, isWord, `"regola tables confirmations" lists them`)

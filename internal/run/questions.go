@@ -11,6 +11,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/edit"
 	"regola.example/regola/internal/core/fact"
@@ -357,6 +358,11 @@ func Answer(doc []byte, x *view.Question, words []string, by, version, on string
 		value = quotedYAML(value)
 	}
 	return edit.Set(doc, x.Path, value)
+}
+
+// Postpone writes into the text of a dossier that what a rule asks for waits until a day.
+func Postpone(doc []byte, rule, because string, until day.Day) ([]byte, error) {
+	return edit.Append(doc, "postponed", fmt.Sprintf("{rule: %s, because: %s, until: %s}", rule, quotedYAML(because), until))
 }
 
 // quotedYAML is a text as YAML on one line, in quotation marks where it needs them.

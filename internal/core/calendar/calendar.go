@@ -22,7 +22,7 @@ import (
 // Date is a day on which something changes.
 type Date struct {
 	Day   day.Day
-	Kind  string // limit, rule, table, certificate, profile, waiver, account, test
+	Kind  string // limit, rule, table, certificate, profile, waiver, postponed, account, test
 	Name  string // of the limit, the rule, the table, or what ends
 	Store string // empty for both
 	What  string // in words
@@ -202,6 +202,9 @@ func Own(pkgs map[string]*facts.Package, d *dossier.Dossier, after, until day.Da
 	if d != nil {
 		for _, w := range d.Waivers {
 			c.add(Date{day.Day{Time: w.Until.AddDate(0, 0, 1)}, "waiver", w.Rule, "", "the waiver of " + w.Rule + " is over"})
+		}
+		for _, p := range d.Postponed {
+			c.add(Date{day.Day{Time: p.Until.AddDate(0, 0, 1)}, "postponed", p.Rule, "", p.Rule + " waits no more"})
 		}
 		if on, err := day.Parse(d.Review.SignIn.Expires); err == nil {
 			c.add(Date{day.Day{Time: on.AddDate(0, 0, 1)}, "account", "review.sign_in", "", "the demo account works no more"})

@@ -139,12 +139,17 @@ func waives(at string, f *Fault) bool {
 	return false
 }
 
-// waive lays the team's waivers over the faults.
+// waive lays the team's waivers over the faults, and keeps what is postponed.
 func (r *Result) waive(d *dossier.Dossier) {
 	verdicts := map[string][]*Verdict{}
 	for _, s := range r.Stores {
 		for _, v := range s.Verdicts {
 			verdicts[v.Rule.ID] = append(verdicts[v.Rule.ID], v)
+		}
+	}
+	for _, p := range d.Postponed {
+		if !p.Until.Before(r.Day.Time) {
+			r.Postponed = append(r.Postponed, p)
 		}
 	}
 	work := maxWaiving

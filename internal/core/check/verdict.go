@@ -243,19 +243,21 @@ func (s *Store) Broken() map[rulebook.Impact]int {
 // Result is the outcome of a check. Its unit is the verdict: one rule for one
 // store.
 type Result struct {
-	App      string
-	Version  string
-	Day      day.Day
-	Stages   []string // that were judged; empty for all
-	Others   []string // names in prose of the stores that were left out
-	Stores   []*Store
-	Expired  []*dossier.Waiver
-	Unused   []*dossier.Waiver
-	Basis    *Basis    // what it rests on; nil when nobody asked
-	Asked    []*Duty   // what the stores ask, of a result that was read back; nil to draw it from the verdicts
-	About    About     // the call that led to it
-	Baseline *Baseline // the earlier result beside which it stands; nil for none
-	Read     []string  // files and folders of the user that no report may replace or lie in
+	App     string
+	Version string
+	Day     day.Day
+	Stages  []string // that were judged; empty for all
+	Others  []string // names in prose of the stores that were left out
+	Stores  []*Store
+	Expired []*dossier.Waiver
+	// Postponed is what the team does later, as long as it waits.
+	Postponed []*dossier.Postponed
+	Unused    []*dossier.Waiver
+	Basis     *Basis    // what it rests on; nil when nobody asked
+	Asked     []*Duty   // what the stores ask, of a result that was read back; nil to draw it from the verdicts
+	About     About     // the call that led to it
+	Baseline  *Baseline // the earlier result beside which it stands; nil for none
+	Read      []string  // files and folders of the user that no report may replace or lie in
 }
 
 // About says how a result came about, for programs that read it.

@@ -43,7 +43,7 @@ func TestFileKeys(t *testing.T) {
 	} {
 		assert.Equal(t, want, isFile(path), path)
 	}
-	assert.Equal(t, map[string]string{"waivers": "rule", "confirmed": "what"}, joinKeys())
+	assert.Equal(t, map[string]string{"waivers": "rule", "confirmed": "what", "postponed": "rule"}, joinKeys())
 }
 
 func TestTextsEach(t *testing.T) {

@@ -60,6 +60,7 @@ type Dossier struct {
 	Backend   Backend                `json:"backend" doc:"who reaches what in the app's backend" read:"run"`
 	Confirmed []*Confirmation        `json:"confirmed" doc:"what was done for a version and no file can show" draft:"no" join:"what" read:"check"`
 	Waivers   []*Waiver              `json:"waivers" doc:"findings that the team accepts" draft:"no" join:"rule" read:"check"`
+	Postponed []*Postponed           `json:"postponed" doc:"what regola next puts behind everything else until a day; no verdict changes" draft:"no" join:"rule" read:"check"`
 	Rulebooks []string               `json:"rulebooks" doc:"files of rules of your own, in this folder" draft:"no" file:"yes" read:"run"`
 	Tables    []string               `json:"tables" doc:"files of reference data of your own, in this folder" draft:"no" file:"yes" read:"run"`
 	Root      string                 `json:"-"` // the folder, as given
@@ -580,6 +581,15 @@ type Waiver struct {
 	Because   string  `json:"because" need:"the reason" doc:"the reason"`
 	By        string  `json:"by" need:"who decided" doc:"who decided"`
 	Until     day.Day `json:"until" need:"the last day; a waiver must expire" doc:"the last day, at most a year ahead"`
+}
+
+// Postponed is something to do that the team does later: it stands behind the rest of the work
+// until a day, and holds the release up as before.
+type Postponed struct {
+	fact.Mark `json:"-"`
+	Rule      string  `json:"rule" need:"the rule's id" doc:"the rule that asks for it"`
+	Because   string  `json:"because" need:"the reason" doc:"the reason"`
+	Until     day.Day `json:"until" need:"the day on which it is looked at again" doc:"the last day on which it waits, at most a year ahead"`
 }
 
 // Texts are the texts of one language.

@@ -315,7 +315,7 @@ func TestDoubling(t *testing.T) {
 			half, _ := cost(large / 2)
 			whole, _ := cost(large)
 			slower := func() float64 { return ratio(half.Seconds(), whole.Seconds(), none.Seconds(), 0.1) }
-			for range 3 { // whatever else the machine does makes a run longer, never shorter
+			for range 8 { // whatever else the machine does makes a run longer, never shorter
 				if slower() <= slowest {
 					break
 				}

@@ -23,6 +23,9 @@ var keys = []struct {
 	{"ghp_", 24}, {"gho_", 24}, {"ghu_", 24}, {"ghs_", 24}, {"ghr_", 24}, {"xoxa-", 15}, {"xoxb-", 15}, {"xoxp-", 15},
 }
 
+// leastKey is the least length of all keys.
+const leastKey = 15
+
 // Worth tells whether a text is an address, a path below two folders of the root, or
 // begins as a secret key does.
 func Worth(b []byte) bool {
@@ -61,26 +64,42 @@ func letter(c byte) bool { return c|0x20 >= 'a' && c|0x20 <= 'z' }
 // a page or a script. A text ends at a blank, a quotation mark, a bracket, a comma, a
 // semicolon or a control character. In settings of the form key=value, the value counts.
 func Among(data []byte, visit func([]byte)) {
-	start := 0
+	start, seen := 0, byte(0)
 	for i := 0; i <= len(data); i++ {
-		if i < len(data) && !ends(data[i]) {
-			continue
-		}
-		if word := data[start:i]; len(word) >= 3 {
-			if Worth(word) {
-				visit(word)
-			} else if eq := bytes.IndexByte(word[:min(len(word), 64)], '='); eq > 0 && Worth(word[eq+1:]) {
-				visit(word[eq+1:])
+		if i < len(data) {
+			if c := classes[data[i]]; c&ends == 0 {
+				seen |= c
+				continue
 			}
 		}
-		start = i + 1
+		// Addresses and paths have a sign that most words lack, and keys are long.
+		if word := data[start:i]; seen&address != 0 || len(word) >= leastKey {
+			if Worth(word) {
+				visit(word)
+			} else if seen&equal != 0 {
+				if eq := bytes.IndexByte(word[:min(len(word), 64)], '='); eq > 0 && Worth(word[eq+1:]) {
+					visit(word[eq+1:])
+				}
+			}
+		}
+		start, seen = i+1, 0
 	}
 }
 
-func ends(c byte) bool {
-	switch c {
-	case '"', '\'', '`', '<', '>', '(', ')', '{', '}', '[', ']', ',', ';', '\\', '|':
-		return true
+// Classes of bytes in a plain file.
+const (
+	ends    = 1 << iota // what ends a text
+	address             // in every address and path
+	equal
+)
+
+var classes = func() (c [256]byte) {
+	for i := range 0x21 {
+		c[i] = ends
 	}
-	return c <= ' ' || c == 0x7f
-}
+	for _, b := range []byte("\x7f\"'`<>(){}[],;\\|") {
+		c[b] = ends
+	}
+	c[':'], c['/'], c['='] = address, address, equal
+	return c
+}()

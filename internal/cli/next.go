@@ -15,6 +15,7 @@ import (
 	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/place"
+	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/report"
 	"regola.example/regola/internal/run"
@@ -22,7 +23,7 @@ import (
 
 func (e *env) nextCommand() *cobra.Command {
 	var on, format, folder string
-	var skip, because, until string
+	var skip, because, until, who string
 	var onlyStores []string
 	var alone, all bool
 	c := &cobra.Command{
@@ -34,7 +35,7 @@ behind which everything only improves the release.
 
 With --skip something waits: until a day it stands behind everything else. It stays in the
 verdict as it is; to accept a finding is a waiver.`,
-		Example: "  regola next\n  regola next --all\n  regola next --store ios\n  regola next --skip android/target-level --because \"the library comes in January\" --until 2027-01-15",
+		Example: "  regola next\n  regola next --all\n  regola next --all --for writer\n  regola next --skip android/target-level --because \"the library comes in January\" --until 2027-01-15",
 		RunE: func(c *cobra.Command, args []string) error {
 			if skip == "" && (because != "" || until != "") {
 				return usageError("--because and --until belong to --skip", "say with --skip what is postponed, by its rule or key")
@@ -42,6 +43,11 @@ verdict as it is; to accept a finding is a waiver.`,
 			on, err := e.narrowed(format, onlyStores, on)
 			if err != nil {
 				return err
+			}
+			if who != "" {
+				if err := oneOf("--for", who, rulebook.Roles); err != nil {
+					return err
+				}
 			}
 			job, err := input(args, folder, alone)
 			if err != nil {
@@ -64,7 +70,7 @@ verdict as it is; to accept a finding is a waiver.`,
 					return errors.Join(err, undo()) // what the dossier does not take is taken back
 				}
 			}
-			d := report.NewNextDocument(res, all)
+			d := report.NewNextDocument(res, all, who)
 			if format == "json" {
 				return report.JSON(e.out, d)
 			}
@@ -83,9 +89,11 @@ verdict as it is; to accept a finding is a waiver.`,
 	fl.BoolVar(&alone, "alone", false, "look at the packages by themselves, without a dossier")
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	_ = c.RegisterFlagCompletionFunc("format", choices("text", "json"))
+	fl.StringVar(&who, "for", "", "the work of this `ROLE` only: "+strings.Join(rulebook.Roles, ", "))
 	fl.StringVar(&skip, "skip", "", "put the `RULE` or key behind everything else, with --because and --until; dossier.yaml keeps it")
 	fl.StringVar(&because, "because", "", "the `REASON` why it is postponed")
 	fl.StringVar(&until, "until", "", "the `DAY` up to which it is postponed")
+	_ = c.RegisterFlagCompletionFunc("for", choices(rulebook.Roles...))
 	return c
 }
 
@@ -103,7 +111,7 @@ func (e *env) postpone(r *run.Runner, job run.Job, res *check.Result, name, beca
 		return nil, usageError(fmt.Sprintf("--until: %q is no day to come", until), "write a day such as 2027-01-15")
 	}
 	var rules, names []string
-	for _, x := range report.NewNextDocument(res, true).All {
+	for _, x := range report.NewNextDocument(res, true, "").All {
 		key, _, _ := strings.Cut(x.Where, ",")
 		names = append(names, x.Rule, key)
 		if x.Rule != "" && (x.Rule == name || key == name) && !slices.Contains(rules, x.Rule) {

@@ -16,7 +16,8 @@ import (
 type NextDocument struct {
 	Regola  int64      `json:"regola"` // version of this form
 	App     string     `json:"app"`
-	Kind    string     `json:"kind" enum:"fix|answer|confirm|read|send"`
+	Kind    string     `json:"kind" enum:"fix|answer|confirm|read|send|others"`
+	Who     string     `json:"who" doc:"who does it: developer, writer, designer or owner; empty when nothing is left"`
 	Impact  string     `json:"impact" doc:"what a store does as long as it is not done; empty where that is not known"`
 	What    string     `json:"what"`
 	How     string     `json:"how"`
@@ -24,6 +25,8 @@ type NextDocument struct {
 	Rule    string     `json:"rule"`
 	Stores  []string   `json:"stores"`
 	Unlocks string     `json:"unlocks" doc:"what is left behind it"`
+	For     string     `json:"for,omitempty" doc:"the role to whose work this is narrowed"`
+	Others  int64      `json:"others,omitempty" doc:"how many things are left for other roles"`
 	Until   string     `json:"until,omitempty" doc:"the day up to which it is postponed, when everything left is"`
 	Because string     `json:"because,omitempty" doc:"why it is postponed"`
 	All     []NextItem `json:"all,omitempty" doc:"everything to do, in working order, where it was asked for"`
@@ -32,6 +35,7 @@ type NextDocument struct {
 // NextItem is one thing to do.
 type NextItem struct {
 	Kind     string   `json:"kind" enum:"fix|answer|confirm|read"`
+	Who      string   `json:"who" doc:"who does it: developer, writer, designer or owner"`
 	Impact   string   `json:"impact" doc:"what a store does as long as it is not done; empty where that is not known"`
 	Needed   bool     `json:"needed" doc:"the release cannot pass without it; other things improve it"`
 	What     string   `json:"what"`
@@ -50,7 +54,7 @@ type NextItem struct {
 func nextItems(r *check.Result) (out []NextItem) {
 	fix := func(f *check.Finding) {
 		x := f.Faults[0]
-		out = append(out, NextItem{Kind: "fix", Impact: string(f.Impact), Needed: f.Impact != rulebook.Craft, What: x.Say, How: x.Fix, Where: x.At.String(), Rule: f.Rule.ID, Stores: f.Stores,
+		out = append(out, NextItem{Kind: "fix", Who: f.Rule.Role(), Impact: string(f.Impact), Needed: f.Impact != rulebook.Craft, What: x.Say, How: x.Fix, Where: x.At.String(), Rule: f.Rule.ID, Stores: f.Stores,
 			More: int64(len(f.Faults) + f.More - 1), Followed: int64(len(f.With))})
 	}
 	findings := r.Findings(false)
@@ -67,7 +71,7 @@ func nextItems(r *check.Result) (out []NextItem) {
 		if x.Because != "" {
 			how = "It is asked because of " + x.Because + ". " + how
 		}
-		out = append(out, NextItem{Kind: "answer", Impact: string(x.Impact), Needed: true, What: x.What, How: how, Where: written(x.Write), Rule: x.Rule.ID, Stores: x.Stores})
+		out = append(out, NextItem{Kind: "answer", Who: x.Rule.Role(), Impact: string(x.Impact), Needed: true, What: x.What, How: how, Where: written(x.Write), Rule: x.Rule.ID, Stores: x.Stores})
 	}
 	var unread []*check.Open
 	seen := map[string]bool{}
@@ -75,7 +79,7 @@ func nextItems(r *check.Result) (out []NextItem) {
 		switch {
 		case o.State == check.ToConfirm && o.Question != nil && !seen[o.Rule.ID]:
 			seen[o.Rule.ID] = true
-			out = append(out, NextItem{Kind: "confirm", Impact: string(o.Rule.Fixed()), Needed: true, What: o.Question.Ask, How: o.Question.Fix, Where: "confirmed, in dossier.yaml", Rule: o.Rule.ID, Stores: o.Stores})
+			out = append(out, NextItem{Kind: "confirm", Who: o.Rule.Role(), Impact: string(o.Rule.Fixed()), Needed: true, What: o.Question.Ask, How: o.Question.Fix, Where: "confirmed, in dossier.yaml", Rule: o.Rule.ID, Stores: o.Stores})
 		case o.State == check.NotRead:
 			unread = append(unread, o)
 		}
@@ -84,12 +88,12 @@ func nextItems(r *check.Result) (out []NextItem) {
 	for _, s := range r.Stores {
 		if s.Absent != "" && !absent {
 			absent = true
-			out = append(out, NextItem{Kind: "read", Needed: true, What: capital(s.Absent) + ".", How: "Build it, or name a package in the call: regola check PACKAGE. Everything that does not need it is judged.", Where: "packages, in dossier.yaml", Stores: []string{s.ID}})
+			out = append(out, NextItem{Kind: "read", Who: "developer", Needed: true, What: capital(s.Absent) + ".", How: "Build it, or name a package in the call: regola check PACKAGE. Everything that does not need it is judged.", Where: "packages, in dossier.yaml", Stores: []string{s.ID}})
 		}
 	}
 	for _, o := range unread {
 		if !absent {
-			out = append(out, NextItem{Kind: "read", Needed: true, What: o.Rule.Title + " could not be judged", How: GapText(o.Gaps), Rule: o.Rule.ID, Stores: o.Stores})
+			out = append(out, NextItem{Kind: "read", Who: o.Rule.Role(), Needed: true, What: o.Rule.Title + " could not be judged", How: GapText(o.Gaps), Rule: o.Rule.ID, Stores: o.Stores})
 		}
 	}
 	for _, f := range findings {
@@ -109,11 +113,21 @@ func nextItems(r *check.Result) (out []NextItem) {
 
 // NewNextDocument finds the first thing to do, what is postponed after all others, and says
 // what is left behind it; with all, it lists everything.
-func NewNextDocument(r *check.Result, all bool) *NextDocument {
+func NewNextDocument(r *check.Result, all bool, who string) *NextDocument {
 	d := &NextDocument{Regola: FormatNumber, App: strings.TrimSpace(r.App + " " + r.Version), Stores: []string{}}
 	items := nextItems(r)
+	others := len(items)
+	if who != "" {
+		items = slices.DeleteFunc(items, func(x NextItem) bool { return x.Who != who })
+	}
+	others -= len(items)
+	d.For, d.Others = who, int64(others)
 	if all {
 		d.All = slices.Clone(items)
+	}
+	if len(items) == 0 && others > 0 {
+		d.Kind, d.What, d.How = "others", "Nothing is left to do here for the "+who+".", Count(others, "thing is left for others: regola next", "things are left for others: regola next --all")
+		return d
 	}
 	if len(items) == 0 {
 		d.Kind, d.What, d.How = "send", "Nothing is left to do here.", "Send it; then record it with regola ledger record, and the decision with regola ledger decide."
@@ -121,7 +135,7 @@ func NewNextDocument(r *check.Result, all bool) *NextDocument {
 	}
 	slices.SortStableFunc(items, func(a, b NextItem) int { return len(a.Until) - len(b.Until) })
 	first := items[0]
-	d.Kind, d.Impact, d.What, d.How, d.Where, d.Rule, d.Stores = first.Kind, first.Impact, first.What, first.How, first.Where, first.Rule, first.Stores
+	d.Kind, d.Who, d.Impact, d.What, d.How, d.Where, d.Rule, d.Stores = first.Kind, first.Who, first.Impact, first.What, first.How, first.Where, first.Rule, first.Stores
 	d.Until, d.Because = first.Until, first.Because
 	var parts []string
 	if first.More > 0 {
@@ -165,7 +179,7 @@ func leftItems(items []NextItem) (out []string) {
 }
 
 // heads are the words for kinds of things to do.
-var heads = map[string]string{"fix": "FIX", "answer": "ANSWER", "confirm": "CONFIRM", "read": "LOOK INTO", "send": "SEND"}
+var heads = map[string]string{"fix": "FIX", "answer": "ANSWER", "confirm": "CONFIRM", "read": "LOOK INTO", "send": "SEND", "others": "DONE"}
 
 // NextAll writes everything to do, one thing a line, with where what is needed ends.
 func NextAll(w io.Writer, d *NextDocument, look Style) error {
@@ -178,17 +192,21 @@ func NextAll(w io.Writer, d *NextDocument, look Style) error {
 			needed++
 		}
 	}
+	sent := "it can be sent"
+	if d.Others > 0 {
+		sent = "nothing more is needed of the " + d.For + ", and " + Count(int(d.Others), "thing is", "things are") + " left for others"
+	}
 	end := func() {
 		better := len(d.All) - needed
 		switch {
 		case needed == 0 && better == 0:
-			p.line("Nothing is left to do here. It can be sent.")
+			p.block(0, "", nil, "Nothing is left to do here: "+sent+".", nil)
 		case better == 0:
-			p.line("then it can be sent")
+			p.block(0, "", nil, "then "+sent, nil)
 		case needed == 0:
-			p.block(0, "", nil, "It can be sent; "+Count(better, "thing more would improve it:", "things more would improve it:"), styleStrong)
+			p.block(0, "", nil, capital(sent)+"; "+Count(better, "thing more would improve it:", "things more would improve it:"), styleStrong)
 		default:
-			p.block(0, "", nil, "then it can be sent; "+Count(better, "thing more would improve it:", "things more would improve it:"), styleStrong)
+			p.block(0, "", nil, "then "+sent+"; "+Count(better, "thing more would improve it:", "things more would improve it:"), styleStrong)
 		}
 	}
 	if needed == 0 {
@@ -199,7 +217,7 @@ func NextAll(w io.Writer, d *NextDocument, look Style) error {
 			p.line("")
 			end()
 		}
-		about := strings.Trim(x.Impact+" · "+x.Rule+" · "+strings.Join(x.Stores, ", "), "· ")
+		about := strings.Trim(x.Impact+" · "+x.Rule+" · "+strings.Join(x.Stores, ", ")+" · "+x.Who, "· ")
 		more := ""
 		if x.More > 0 {
 			more = " (and " + Count(int(x.More), "more place", "more places") + ")"
@@ -237,7 +255,7 @@ func Next(w io.Writer, d *NextDocument, look Style) error {
 	if d.Until != "" {
 		later = postponed(d.Until, d.Because)
 	}
-	for _, row := range []struct{ label, text string }{{"later", later}, {"how", d.How}, {"where", d.Where}, {of, strings.Trim(d.Rule+" · "+strings.Trim(strings.Join(d.Stores, ", ")+" · "+d.Impact, "· "), "· ")}, {"then", d.Unlocks}} {
+	for _, row := range []struct{ label, text string }{{"later", later}, {"how", d.How}, {"where", d.Where}, {"for", d.Who}, {of, strings.Trim(d.Rule+" · "+strings.Trim(strings.Join(d.Stores, ", ")+" · "+d.Impact, "· "), "· ")}, {"then", d.Unlocks}} {
 		if row.text != "" {
 			p.block(3, pad(row.label, 7), styleDim, Shortened(row.text, 800), nil)
 		}

@@ -41,7 +41,7 @@ func TestNext(t *testing.T) {
 		{[]*check.Verdict{held, craft}, "fix", "says ios/craft", "ios/craft"},
 		{[]*check.Verdict{held}, "send", "", ""},
 	} {
-		d := NewNextDocument(&check.Result{App: "Terrafuoco", Version: "1.4.0", Stores: []*check.Store{{ID: "ios", Name: "iOS store", Verdicts: c.verdicts}}}, false)
+		d := NewNextDocument(&check.Result{App: "Terrafuoco", Version: "1.4.0", Stores: []*check.Store{{ID: "ios", Name: "iOS store", Verdicts: c.verdicts}}}, false, "")
 		assert.Equal(t, c.kind, d.Kind)
 		assert.Equal(t, c.rule, d.Rule)
 		if c.what != "" {
@@ -70,11 +70,38 @@ func TestNextPostponed(t *testing.T) {
 		{[]*check.Verdict{broken("b", rulebook.Refused)}, "b", "", "", ""},
 	} {
 		r := &check.Result{Stores: []*check.Store{{ID: "ios", Verdicts: c.verdicts}}, Postponed: []*dossier.Postponed{wait}}
-		d := NewNextDocument(r, true)
+		d := NewNextDocument(r, true, "")
 		assert.Equal(t, []string{c.first, c.shown, c.unlocks}, []string{d.Rule, d.Until, d.Unlocks})
 		assert.Equal(t, c.verdicts[0].Faults[0].Say, d.All[0].What, "the list keeps its order")
 		var b bytes.Buffer
 		require.NoError(t, NextAll(&b, d, Style{}))
 		assert.Equal(t, c.text != "", strings.Contains(b.String(), "postponed until "+c.text+": a library"))
+	}
+}
+
+// TestNextFor narrows the list to the work of one role.
+func TestNextFor(t *testing.T) {
+	broken := func(id, stage, who string, impact rulebook.Impact) *check.Verdict {
+		return &check.Verdict{Rule: &rulebook.Rule{ID: id, Title: id, Stage: stage, Who: who}, Store: "ios", State: check.Broken, Faults: []*check.Fault{{Impact: impact, Say: id}}}
+	}
+	r := &check.Result{Stores: []*check.Store{{ID: "ios", Verdicts: []*check.Verdict{
+		broken("a", "package", "", rulebook.Refused), broken("b", "listing", "", rulebook.Rejected), broken("c", "package", "writer", rulebook.Craft), broken("d", "graphics", "", rulebook.Craft)}}}}
+	for _, c := range []struct {
+		who, kind, rule string
+		others          int64
+		text            string
+	}{
+		{"", "fix", "a", 0, "then it can be sent; 2 things more"},
+		{"developer", "fix", "a", 3, "then nothing more is needed of the developer, and 3 things are left for others"},
+		{"writer", "fix", "b", 2, "then nothing more is needed of the writer, and 2 things are left for others; 1 thing more"},
+		{"designer", "fix", "d", 3, "Nothing more is needed of the designer, and 3 things are left for others; 1 thing more"},
+		{"owner", "others", "", 4, "Nothing is left to do here: nothing more is needed of the owner"},
+	} {
+		d := NewNextDocument(r, true, c.who)
+		assert.Equal(t, []string{c.kind, c.rule}, []string{d.Kind, d.Rule}, c.who)
+		assert.Equal(t, c.others, d.Others, c.who)
+		var b bytes.Buffer
+		require.NoError(t, NextAll(&b, d, Style{}))
+		assert.Contains(t, b.String(), c.text)
 	}
 }

@@ -31,6 +31,7 @@ type RuleEntry struct {
 	Fix        string `json:"fix"` // what to change; … stands for what depends on the package
 	Store      string `json:"store"`
 	Stage      string `json:"stage"`
+	Who        string `json:"who"` // who does what it asks for: developer, writer, designer or owner
 	Impact     string `json:"impact"`
 	Level      string `json:"level"`
 	From       string `json:"from,omitempty"`
@@ -46,7 +47,7 @@ type RuleEntry struct {
 func NewRulesDocument(rules []*rulebook.Rule) *RulesDocument {
 	d := &RulesDocument{Regola: FormatNumber, Rules: []RuleEntry{}}
 	for _, r := range rules {
-		e := RuleEntry{ID: r.ID, Title: r.Title, Why: r.Why, Fix: plainTemplate(r.Fix.Src), Store: r.Book.Store, Stage: r.Stage, Impact: impactWord(r),
+		e := RuleEntry{ID: r.ID, Title: r.Title, Why: r.Why, Fix: plainTemplate(r.Fix.Src), Store: r.Book.Store, Stage: r.Stage, Who: r.Role(), Impact: impactWord(r),
 			Level: string(r.Fixed().Level()), Topic: r.Basis.Topic, Checked: r.Basis.Checked.String(),
 			Confidence: r.Basis.Confidence, File: r.Self().File, Line: int64(r.Self().Line)}
 		if r.From != nil {
@@ -153,6 +154,7 @@ func Explain(w io.Writer, x Explained, stores []*store.Store, look Style) error 
 	row("cited as", strings.Join(x.Cited, ", "))
 	row("store", storeName(r.Book.Store, stores))
 	row("stage", r.Stage)
+	row("work of", r.Role())
 	if impact := r.Fixed(); impact != "" {
 		row("if broken", fmt.Sprintf("%s: %s", impact, impactText[impact]))
 		if f := r.Impact.Fixed; f != "" && f != impact {

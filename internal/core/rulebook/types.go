@@ -5,6 +5,7 @@
 package rulebook
 
 import (
+	"cmp"
 	"fmt"
 	"regexp"
 	"slices"
@@ -60,6 +61,16 @@ func (i Impact) Level() Level {
 // Stages lists the stages in the order in which people go through them.
 var Stages = []string{"package", "graphics", "listing", "declarations", "release", "review"}
 
+// Roles are the people among whom the work on a release is divided: who builds it, writes its
+// texts, draws its pictures, and answers for it.
+var Roles = []string{"developer", "writer", "designer", "owner"}
+
+// stageRoles are who does what rules of a stage ask for, where the rule does not say it.
+var stageRoles = map[string]string{"package": "developer", "graphics": "designer", "listing": "writer", "declarations": "owner", "release": "owner", "review": "owner"}
+
+// Role is who does what the rule asks for, one of Roles.
+func (r *Rule) Role() string { return cmp.Or(r.Who, stageRoles[r.Stage]) }
+
 // All is the store of rules that hold for every store.
 const All = "all"
 
@@ -104,6 +115,7 @@ type Rule struct {
 	Title     string   `json:"title" need:"what holds when the rule is kept"`
 	Why       string   `json:"why"` // what the store wants with it, and what happens otherwise
 	Stage     string   `json:"stage" need:"when it matters" enum:"package|graphics|listing|declarations|release|review"`
+	Who       string   `json:"who" enum:"|developer|writer|designer|owner"` // who does what it asks for; follows from the stage when it is not given
 	Impact    ImpactBy `json:"impact" need:"what the store would do: refused, blocked, rejected, reach, craft, or a condition that gives one of them"`
 	Channels  []string `json:"channels" enum:"public|open-test|invited-test|team-test"` // to whom a release goes that it concerns; empty for those that need its stage
 	From      *day.Day `json:"from"`                                                    // first day on which it binds

@@ -211,13 +211,20 @@ func NextAll(w io.Writer, d *NextDocument, look Style) error {
 	}
 	if needed == 0 {
 		end()
+		if len(d.All) > 0 {
+			p.line("")
+		}
 	}
 	for i, x := range d.All {
 		if i == needed && needed > 0 {
 			p.line("")
 			end()
+			p.line("")
 		}
-		about := strings.Trim(x.Impact+" · "+x.Rule+" · "+strings.Join(x.Stores, ", ")+" · "+x.Who, "· ")
+		about := strings.Trim(x.Impact+" · "+x.Rule+" · "+strings.Join(x.Stores, ", "), "· ")
+		if d.For == "" {
+			about += " · " + x.Who
+		}
 		more := ""
 		if x.More > 0 {
 			more = " (and " + Count(int(x.More), "more place", "more places") + ")"

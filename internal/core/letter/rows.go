@@ -74,12 +74,13 @@ func (r *Row) Cites(code string) bool {
 	return code != "" && (own == code || strings.HasPrefix(own, code) && strings.ContainsAny(own[len(code):len(code)+1], ".(-"))
 }
 
-// Cited lists the numbers and names under which the store cites each rule, by rule.
+// Cited lists the numbers under which the store cites each rule, by rule. The names of rows that
+// have no number are of our own, and tell nobody anything.
 func Cited(rows []*Row) map[string][]string {
 	out := map[string][]string{}
 	for _, r := range rows {
 		for _, id := range r.Rules {
-			if !slices.Contains(out[id], r.Code) {
+			if strings.ContainsAny(r.Code, "0123456789") && !slices.Contains(out[id], r.Code) {
 				out[id] = append(out[id], r.Code)
 			}
 		}

@@ -33,9 +33,9 @@ func (e *env) nextCommand() *cobra.Command {
 what a store will ask, then what to confirm. One screen, never more; with --all, the whole list, with the line
 behind which everything only improves the release.
 
-With --skip something waits: until a day it stands behind everything else. It stays in the
-verdict as it is; to accept a finding is a waiver.`,
-		Example: "  regola next\n  regola next --all\n  regola next --all --for writer\n  regola next --skip android/target-level --because \"the library comes in January\" --until 2027-01-15",
+With --skip RULE --because REASON --until DAY something waits: until that day it stands behind
+everything else. It stays in the verdict as it is; to accept a finding is a waiver.`,
+		Example: "  regola next\n  regola next --all\n  regola next --all --for writer",
 		RunE: func(c *cobra.Command, args []string) error {
 			if skip == "" && (because != "" || until != "") {
 				return usageError("--because and --until belong to --skip", "say with --skip what is postponed, by its rule or key")

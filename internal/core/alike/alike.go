@@ -37,6 +37,8 @@ type App struct {
 	Names       map[string]string // by language
 	Description map[string]string
 	Screenshots []string // what tells a picture from others: its kind, size and bytes
+
+	digests []string // of the descriptions, whose texts are not kept
 }
 
 // Group is several apps that have something in common.
@@ -53,8 +55,16 @@ type Set struct {
 	apps []*App
 }
 
-// Add adds an app.
+// Add adds an app. Of its descriptions only digests are kept, since a call may have thousands
+// of apps.
 func (s *Set) Add(a *App) {
+	for _, text := range a.Description {
+		if plain := plainText(text); len(plain) >= leastDescription {
+			sum := sha256.Sum256([]byte(plain))
+			a.digests = append(a.digests, hex.EncodeToString(sum[:8]))
+		}
+	}
+	a.Description = nil
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.apps = append(s.apps, a)
@@ -131,11 +141,8 @@ func (s *Set) Groups() (out []*Group) {
 		}
 		by(Description, func(a *App) map[string]string {
 			m := map[string]string{}
-			for _, text := range a.Description {
-				if plain := plainText(text); len(plain) >= leastDescription {
-					sum := sha256.Sum256([]byte(plain))
-					m[hex.EncodeToString(sum[:8])] = ""
-				}
+			for _, d := range a.digests {
+				m[d] = ""
 			}
 			return m
 		})

@@ -7,6 +7,7 @@ require (
 	charm.land/bubbletea/v2 v2.1.1
 	charm.land/huh/v2 v2.0.3
 	github.com/abadojack/whatlanggo v1.0.1
+	github.com/aymanbagabas/go-udiff v0.4.2
 	github.com/creack/pty v1.1.24
 	github.com/fatih/color v1.19.0
 	github.com/gofrs/flock v0.13.2

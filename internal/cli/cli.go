@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -24,6 +25,7 @@ import (
 
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/didyoumean"
+	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/sanitize"
 	"regola.example/regola/internal/report"
@@ -179,7 +181,7 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 	}{
 		{"Judge a release", []*cobra.Command{e.demoCommand(), e.checkCommand(), e.nextCommand(), e.explainCommand(), e.mergeCommand()}},
 		{"Look into packages", []*cobra.Command{e.factsCommand(), e.weighCommand(), e.changesCommand()}},
-		{"Write the dossier", []*cobra.Command{e.initCommand(), e.answerCommand(), e.dutiesCommand(), e.privacyCommand(), e.rateCommand(), e.tablesCommand(), e.linksCommand(), e.handoutCommand()}},
+		{"Write the dossier", []*cobra.Command{e.initCommand(), e.answerCommand(), e.fixCommand(), e.dutiesCommand(), e.privacyCommand(), e.rateCommand(), e.tablesCommand(), e.linksCommand(), e.handoutCommand()}},
 		{"Draw the store page", []*cobra.Command{e.iconsCommand(), e.picturesCommand(), e.sheetCommand()}},
 		{"Keep what happened, see what comes", []*cobra.Command{e.letterCommand(), e.ledgerCommand(), e.calendarCommand()}},
 		{"The rules themselves", []*cobra.Command{e.rulesCommand(), e.rulebookCommand(), e.schemaCommand()}},
@@ -268,6 +270,19 @@ func (e *env) complain(err error) {
 	if n := len(all); n > 1 {
 		fmt.Fprintf(e.err, "%d problems; nothing was judged\n", n)
 	}
+	if n := correctable(all); n > 0 {
+		fmt.Fprintf(e.err, "\"regola fix\" corrects %s\n", map[bool]string{true: "it", false: report.Count(n, "of them", "of them")}[n == len(all) && n == 1])
+	}
+}
+
+// correctable counts the problems of a dossier for which only one correction can be meant.
+func correctable(all place.Problems) (n int) {
+	for _, p := range all {
+		if p.Edit != nil && (filepath.Base(p.At.File) == dossier.FileName || filepath.Base(filepath.Dir(p.At.File)) == dossier.ListingFolder) {
+			n++
+		}
+	}
+	return n
 }
 
 // maxShown bounds how many problems of one input are written out.

@@ -136,6 +136,7 @@ type PlaceEntry struct {
 	Place  place.Place   `json:"place"`
 	Waived *WaiverNote   `json:"waived,omitempty"`
 	Known  bool          `json:"known,omitempty"`  // the baseline had it
+	Edits  []*place.Edit `json:"edits,omitempty"`  // corrections that need no decision
 	Raises []RaisedEntry `json:"raises,omitempty"` // rules that would apply if the field were raised
 }
 
@@ -263,7 +264,7 @@ func findingEntries(findings []*check.Finding) []FindingEntry {
 		e := FindingEntry{Rule: f.Rule.ID, Title: f.Rule.Title, Stage: f.Rule.Stage, Impact: string(f.Impact), Level: string(f.Impact.Level()), Confidence: f.Rule.Basis.Confidence,
 			Stores: f.Stores, More: int64(f.More), With: findingEntries(f.With)}
 		for _, x := range f.Faults {
-			p := PlaceEntry{Key: x.Key, Impact: string(x.Impact), Stores: x.Stores, Found: x.Say, Seen: x.Seen, Fix: x.Fix, Field: x.Path, Place: x.At, Known: x.Known}
+			p := PlaceEntry{Key: x.Key, Impact: string(x.Impact), Stores: x.Stores, Found: x.Say, Seen: x.Seen, Fix: x.Fix, Field: x.Path, Place: x.At, Known: x.Known, Edits: x.Edits}
 			if w := x.Waiver; w != nil {
 				p.Waived = &WaiverNote{w.Because, w.By, w.Until.String()}
 			}
@@ -368,13 +369,14 @@ type ProblemEntry struct {
 	What  string      `json:"what" doc:"what was found, and what was expected"`
 	Fix   string      `json:"fix" doc:"what to change; empty when what says it"`
 	Place place.Place `json:"place" doc:"where it was seen"`
+	Edit  *place.Edit `json:"edit,omitempty" doc:"the one correction that can be meant"`
 }
 
 // NewProblemsDocument makes the JSON form of problems.
 func NewProblemsDocument(ps place.Problems) *ProblemsDocument {
 	d := &ProblemsDocument{Regola: FormatNumber, Exit: 2, Problems: []ProblemEntry{}}
 	for _, p := range ps {
-		d.Problems = append(d.Problems, ProblemEntry{p.What, p.Fix, p.At})
+		d.Problems = append(d.Problems, ProblemEntry{p.What, p.Fix, p.At, p.Edit})
 	}
 	return d
 }

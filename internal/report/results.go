@@ -233,7 +233,7 @@ func eachOf(file string, dec *json.Decoder, known func(id string) *rulebook.Rule
 			for _, x := range failed {
 				i := &Item{Name: x.Dossier, Exit: 2}
 				for _, p := range x.Problems {
-					i.Problems = append(i.Problems, &place.Problem{At: p.Place, What: p.What, Fix: p.Fix})
+					i.Problems = append(i.Problems, &place.Problem{At: p.Place, What: p.What, Fix: p.Fix, Edit: p.Edit})
 				}
 				if err := give(i, ""); err != nil {
 					return nil, err
@@ -414,7 +414,7 @@ func (d *CheckDocument) result(known func(string) *rulebook.Rule) (*check.Result
 				}
 			}
 			for _, p := range f.Places {
-				fault := &check.Fault{Key: p.Key, Impact: rulebook.Impact(p.Impact), At: p.Place, Path: p.Field, Say: p.Found, Seen: p.Seen, Fix: p.Fix, Known: p.Known}
+				fault := &check.Fault{Key: p.Key, Impact: rulebook.Impact(p.Impact), At: p.Place, Path: p.Field, Say: p.Found, Seen: p.Seen, Fix: p.Fix, Known: p.Known, Edits: p.Edits}
 				if !slices.Contains(rulebook.Impacts, fault.Impact) {
 					return fmt.Errorf("the impact %q is not known", p.Impact)
 				}

@@ -43,6 +43,8 @@ type sarifRule struct {
 type sarifRegion struct {
 	StartLine   int            `json:"startLine,omitempty"`
 	StartColumn int            `json:"startColumn,omitempty"`
+	EndLine     int            `json:"endLine,omitempty"`
+	EndColumn   int            `json:"endColumn,omitempty"`
 	ByteOffset  int64          `json:"byteOffset,omitempty"`
 	Properties  map[string]any `json:"properties,omitempty"`
 }
@@ -77,8 +79,28 @@ type sarifResult struct {
 	Locations    []sarifLocation    `json:"locations,omitempty"`
 	Fingerprints map[string]string  `json:"partialFingerprints,omitempty"`
 	Baseline     string             `json:"baselineState,omitempty"` // new, unchanged or absent, beside a baseline
-	Suppressions []sarifSuppression `json:"suppressions"`            // empty: the tool knows of waivers, and there is none
+	Fixes        []sarifFix         `json:"fixes,omitempty"`
+	Suppressions []sarifSuppression `json:"suppressions"` // empty: the tool knows of waivers, and there is none
 	Properties   map[string]any     `json:"properties"`
+}
+
+type sarifFix struct {
+	Description sarifText     `json:"description"`
+	Changes     []sarifChange `json:"artifactChanges"`
+}
+
+type sarifChange struct {
+	Artifact     sarifArtifact      `json:"artifactLocation"`
+	Replacements []sarifReplacement `json:"replacements"`
+}
+
+type sarifArtifact struct {
+	URI string `json:"uri"`
+}
+
+type sarifReplacement struct {
+	Deleted  sarifRegion `json:"deletedRegion"`
+	Inserted *sarifText  `json:"insertedContent,omitempty"`
 }
 
 type sarifNote struct {
@@ -229,6 +251,11 @@ func (s *sarif) fault(i *Item, r *rulebook.Rule, f *check.Fault) {
 	}
 	x := sarifResult{Rule: r.ID, Index: s.rule(r), Kind: "fail", Level: string(f.Impact.Level()), Message: sarifText{Text: sanitize.Lines(text)}, Locations: sarifLocations(f.At),
 		Fingerprints: map[string]string{"regola/1": f.Key}, Suppressions: []sarifSuppression{}, Properties: map[string]any{"impact": f.Impact, "stores": f.Stores}}
+	for _, e := range f.Edits {
+		if len(e.Pieces) > 0 { // a new name of a file is none of SARIF's fixes
+			x.Fixes = append(x.Fixes, fixOf(e))
+		}
+	}
 	if w := f.Waiver; w != nil {
 		x.Suppressions = append(x.Suppressions, sarifSuppression{"external", "accepted", sanitize.Text(fmt.Sprintf("%s (%s, until %s)", w.Because, w.By, w.Until))})
 	}
@@ -236,6 +263,19 @@ func (s *sarif) fault(i *Item, r *rulebook.Rule, f *check.Fault) {
 		x.Baseline = map[bool]string{true: "unchanged", false: "new"}[f.Known]
 	}
 	s.result(i, x)
+}
+
+// fixOf is a correction in SARIF's form.
+func fixOf(e *place.Edit) sarifFix {
+	c := sarifChange{Artifact: sarifArtifact{fileURI(e.At.File)}}
+	for _, p := range e.Pieces {
+		r := sarifReplacement{Deleted: sarifRegion{StartLine: p.Line, StartColumn: p.Column, EndLine: p.EndLine, EndColumn: p.EndColumn}}
+		if p.Text != "" {
+			r.Inserted = &sarifText{Text: p.Text}
+		}
+		c.Replacements = append(c.Replacements, r)
+	}
+	return sarifFix{sarifText{Text: "write " + escaped(e.Becomes)}, []sarifChange{c}}
 }
 
 // gone is a fault of the baseline that is there no more.

@@ -288,7 +288,11 @@ func (p *printer) finding(r *check.Result, f *check.Finding) {
 		p.block(6, pad(label, 6), styleDim, text, nil)
 	}
 	row("seen", first.Seen, false)
-	row("fix", first.Fix, false)
+	fix := first.Fix
+	if len(first.Edits) > 0 {
+		fix += ` ("regola fix" does it.)`
+	}
+	row("fix", fix, false)
 	p.places(r, f)
 	if len(first.Raises) > 0 {
 		var parts []string
@@ -511,6 +515,10 @@ func (p *printer) sum(r *check.Result, exit int) {
 			parts = append(parts, fmt.Sprintf("%d %s", n, s.what))
 		}
 	}
+	if n := corrections(r); n > 0 {
+		p.line("")
+		p.line("%s", p.dim(`"regola fix" corrects `+Count(n, "text", "texts")+` without a decision.`))
+	}
 	left, right := strings.Join(parts, " · "), fmt.Sprintf("exit %d", exit)
 	if unit := "  (rules, per store)"; len(r.Stores) > 1 && uniseg.StringWidth(left+unit)+2+len(right) <= p.look.Columns() {
 		left += unit
@@ -518,6 +526,24 @@ func (p *printer) sum(r *check.Result, exit int) {
 	gap := max(2, p.look.Columns()-uniseg.StringWidth(left)-len(right))
 	p.line("")
 	p.line("%s%s%s", p.dim(left), strings.Repeat(" ", gap), p.dim(right))
+}
+
+// corrections counts the corrections that need no decision.
+func corrections(r *check.Result) int {
+	seen := map[string]bool{}
+	var count func(list []*check.Finding)
+	count = func(list []*check.Finding) {
+		for _, f := range list {
+			for _, x := range f.Faults {
+				for _, e := range x.Edits {
+					seen[e.At.Link()+e.Becomes] = true
+				}
+			}
+			count(f.With)
+		}
+	}
+	count(r.Findings(false))
+	return len(seen)
 }
 
 // Brief writes one line a finding and place, which terminals and editors make

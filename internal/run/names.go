@@ -58,7 +58,11 @@ func (r *Runner) names(d *dossier.Dossier, own []*rulebook.Book) (ps place.Probl
 		if near := didyoumean.Nearest(word, known); near != "" {
 			fix = fmt.Sprintf("did you mean %q? %s", near, otherwise)
 		}
-		ps = append(ps, &place.Problem{At: at, What: fmt.Sprintf("there is no %s %q", what, word), Fix: fix})
+		p := &place.Problem{At: at, What: fmt.Sprintf("there is no %s %q", what, word), Fix: fix}
+		if meant := didyoumean.Sure(word, known); meant != "" {
+			p.Edit = &place.Edit{At: at, Was: word, Becomes: meant}
+		}
+		ps = append(ps, p)
 	}
 	for _, b := range own {
 		for _, rule := range b.Rules {

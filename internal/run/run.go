@@ -57,6 +57,7 @@ type Job struct {
 	Dossier  string   // folder; empty for none
 
 	Bare    bool              // judge no package, whatever the dossier names
+	Changed map[string][]byte // other contents of the dossier's files, by their cleaned paths
 	Content map[string]string // answers on the content that are tried in the place of the dossier's
 }
 
@@ -235,6 +236,10 @@ func ReadTables(file string) (*tables.Set, place.Problems) {
 
 // Dossier reads a dossier. With problems it serves only to find further ones.
 func (r *Runner) Dossier(folder string) (*dossier.Dossier, place.Problems) {
+	return r.dossierWith(folder, nil)
+}
+
+func (r *Runner) dossierWith(folder string, changed map[string][]byte) (*dossier.Dossier, place.Problems) {
 	all, err := r.lib.Stores()
 	if err != nil {
 		return nil, place.Problems{{What: err.Error()}}
@@ -243,7 +248,7 @@ func (r *Runner) Dossier(folder string) (*dossier.Dossier, place.Problems) {
 	if err != nil {
 		return nil, place.Problems{{What: err.Error()}}
 	}
-	return dossier.Load(folder, all, set.Vocabularies())
+	return dossier.LoadChanged(folder, changed, all, set.Vocabularies())
 }
 
 // Check judges one release. A place.Problems tells everything that is wrong
@@ -276,7 +281,7 @@ func (r *Runner) gather(ctx context.Context, job Job) (*gathered, error) {
 	var problems place.Problems
 	packages := job.Packages
 	if job.Dossier != "" {
-		d, problems = r.Dossier(job.Dossier)
+		d, problems = r.dossierWith(job.Dossier, job.Changed)
 		if job.Bare {
 			problems = slices.DeleteFunc(problems, func(p *place.Problem) bool { return d != nil && d.NamesPackage(p.At) })
 		} else if d != nil && len(packages) == 0 {
@@ -363,6 +368,7 @@ func (r *Runner) Judge(ctx context.Context, job Job) (*check.Result, *Judged, er
 	if res.Basis, err = r.basis(res, pairs, g.dossier, g.set); err != nil {
 		return nil, nil, err
 	}
+	locate(res, job.Changed)
 	for _, s := range r.left {
 		res.Others = append(res.Others, s.Name)
 	}

@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -45,6 +47,7 @@ type Program struct {
 	at                  *part[*engine.Target]
 	ask, say, seen, fix *part[*engine.Template]
 	what, because, into *part[*engine.Template] // of the duty
+	edits               []*edit
 }
 
 // part is one compiled part of a rule.
@@ -97,6 +100,9 @@ func (e *Env) Prepare(r *rulebook.Rule) *Program {
 		}
 		return x.ItemType(), nil
 	}
+	for _, x := range r.Edits {
+		p.edits = append(p.edits, p.edit(x, source))
+	}
 	p.expect = expr(e, r.Expect, source(r.Expect, "expect"), types.BoolType, p.item)
 	p.impact = expr(e, r.Impact.By, source(r.Impact.By, "impact"), types.StringType, p.item)
 	if r.Raise != nil {
@@ -129,6 +135,57 @@ func (e *Env) Prepare(r *rulebook.Rule) *Program {
 	return p
 }
 
+// edit prepares a correction: where its text stands, what it is, and what it becomes.
+func (p *Program) edit(x *rulebook.Edit, source func(rulebook.Expr, string) engine.Source) *edit {
+	out := &edit{to: expr(p.env, x.To, source(x.To, "edits: to"), types.StringType, p.item), rename: x.Rename}
+	if !x.Rename {
+		out.was = expr(p.env, x.Of, source(x.Of, "edits: of"), types.StringType, p.item)
+	}
+	out.at = newPart(func() (*engine.Target, place.Problems) {
+		item, ps := p.item()
+		if len(ps) > 0 {
+			return nil, nil // reported at each
+		}
+		return p.env.CompileTarget(source(x.Of, "edits: of"), item)
+	})
+	return out
+}
+
+// edit is a correction of a rule.
+type edit struct {
+	at      *part[*engine.Target]
+	was, to *part[*engine.Expr]
+	rename  bool
+}
+
+// make is the correction of what the rule found; nil when there is nothing to correct, or
+// when what it needs is not known.
+func (x *edit) make(scope *engine.Scope) (*place.Edit, error) {
+	target, ps := x.at.load()
+	if len(ps) > 0 || target == nil {
+		return nil, nil
+	}
+	_, at := target.Locate(scope)
+	to, err := eval(x.to, scope)
+	if err != nil || !to.Known() || at.File == "" {
+		return nil, err
+	}
+	out := &place.Edit{At: at, Becomes: fmt.Sprint(to.Val.Value()), Rename: x.rename}
+	if x.rename {
+		out.At, out.Was = place.Place{File: at.File}, path.Base(filepath.ToSlash(at.File))
+	} else {
+		was, err := eval(x.was, scope)
+		if err != nil || !was.Known() || at.Line == 0 {
+			return nil, err
+		}
+		out.Was = fmt.Sprint(was.Val.Value())
+	}
+	if out.Was == out.Becomes {
+		return nil, nil
+	}
+	return out, nil
+}
+
 func expr(e *Env, x rulebook.Expr, s engine.Source, want *types.Type, item func() (*types.Type, place.Problems)) *part[*engine.Expr] {
 	if x.Src == "" {
 		return nil
@@ -157,6 +214,16 @@ func (p *Program) Check() (ps place.Problems) {
 	if p.at != nil {
 		_, more := p.at.load()
 		ps = append(ps, more...)
+	}
+	for _, x := range p.edits {
+		_, more := x.at.load()
+		ps = append(ps, more...)
+		for _, part := range []*part[*engine.Expr]{x.was, x.to} {
+			if part != nil {
+				_, more := part.load()
+				ps = append(ps, more...)
+			}
+		}
 	}
 	for _, t := range []*part[*engine.Template]{p.ask, p.say, p.seen, p.fix, p.what, p.because, p.into} {
 		if t != nil {
@@ -385,6 +452,15 @@ func (p *Program) evaluate(v *Verdict, scope *engine.Scope) error {
 			return err
 		}
 		*t.into = sanitize.Cut(*t.into, mostSaid)
+	}
+	for _, x := range p.edits {
+		change, err := x.make(scope)
+		if err != nil {
+			return err
+		}
+		if change != nil {
+			f.Edits = append(f.Edits, change)
+		}
 	}
 	v.Faults = append(v.Faults, f)
 	return nil

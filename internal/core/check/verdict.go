@@ -68,6 +68,7 @@ type Fault struct {
 	Stores []string
 	Waiver *dossier.Waiver // set when the team accepts it
 	Known  bool            // it was there in the baseline
+	Edits  []*place.Edit   // corrections that need no decision
 	Raises []Raised        // what else would be found if the field at fault were raised
 }
 

@@ -1,7 +1,10 @@
 // Package didyoumean finds the name that was probably meant.
 package didyoumean
 
-import "strings"
+import (
+	"strings"
+	"unicode/utf8"
+)
 
 // Nearest is the name most like word, or "" when none is near enough to be
 // what was meant. Distance is Levenshtein's, with a swap of neighbours as one
@@ -14,6 +17,25 @@ func Nearest(word string, names []string) string {
 		}
 	}
 	return best
+}
+
+// Sure is the one name that a word can only have been meant to be; "" when two names are as
+// near, or none is near enough: one letter in words of up to five, two in longer ones. Small
+// and capital letters are the same.
+func Sure(word string, names []string) string {
+	near, least := "", 3
+	if utf8.RuneCountInString(word) <= 5 {
+		least = 2
+	}
+	for _, name := range names {
+		switch d := distance(strings.ToLower(word), strings.ToLower(name)); {
+		case d < least:
+			near, least = name, d
+		case d == least && near != "" && name != near:
+			near = "" // another one as near: neither, unless a nearer one follows
+		}
+	}
+	return near
 }
 
 func distance(a, b string) int {

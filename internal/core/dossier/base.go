@@ -30,7 +30,7 @@ func (d *Dossier) document() (*strictyaml.Document, place.Problems) {
 		if doc != nil && !Exists(folder) {
 			return fail(fmt.Sprintf("there is no dossier in %s, that this one names as its base", folder), "write the base as a path from this folder to a folder with a dossier.yaml")
 		}
-		data, problem := read(file)
+		data, problem := d.read(file)
 		if problem != nil {
 			return nil, append(problems, problem)
 		}

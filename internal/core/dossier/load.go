@@ -46,7 +46,13 @@ func Exists(folder string) bool {
 //
 // words are the vocabularies that it keeps to.
 func Load(folder string, stores []*store.Store, words map[string][]string) (*Dossier, place.Problems) {
-	d := &Dossier{Root: folder}
+	return LoadChanged(folder, nil, stores, words)
+}
+
+// LoadChanged is Load, with other contents for some of the files, by their cleaned paths: as
+// an editor has them, or as they would be after a correction.
+func LoadChanged(folder string, changed map[string][]byte, stores []*store.Store, words map[string][]string) (*Dossier, place.Problems) {
+	d := &Dossier{Root: folder, changed: changed}
 	keys := store.Keys(stores)
 	doc, problems := d.document()
 	if doc == nil {
@@ -85,7 +91,10 @@ func (d *Dossier) follow() {
 	}
 }
 
-func read(file string) ([]byte, *place.Problem) {
+func (d *Dossier) read(file string) ([]byte, *place.Problem) {
+	if data, ok := d.changed[filepath.Clean(file)]; ok {
+		return data, nil
+	}
 	data, err := safeopen.Read(file, maxFile)
 	if err == nil {
 		return data, nil
@@ -115,7 +124,11 @@ func (d *Dossier) validate(stores []*store.Store, words map[string][]string) (ps
 		}
 	}
 	for _, r := range d.eachRelease() {
-		ps = append(ps, countries(r, words["country_groups"])...)
+		for _, p := range countries(r, words["country_groups"]) {
+			if !slices.ContainsFunc(ps, func(q *place.Problem) bool { return q.At == p.At }) { // a list that several stores share
+				ps = append(ps, p)
+			}
+		}
 	}
 	if a := d.Answers.Audience; a.From != nil || a.To != nil {
 		for _, age := range []struct {
@@ -224,7 +237,9 @@ func countries(r *Release, groups []string) (ps place.Problems) {
 		case err != nil || !region.IsCountry() && region.String() == c:
 			fail(at, fmt.Sprintf("%q is not a country", c), "write two letters of ISO 3166, such as IT, a group ("+strings.Join(groups, ", ")+"), or all")
 		case region.Canonicalize().String() != c:
-			fail(at, fmt.Sprintf("%q is not the code of a country", c), "did you mean \""+region.Canonicalize().String()+"\"?")
+			meant := region.Canonicalize().String()
+			fail(at, fmt.Sprintf("%q is not the code of a country", c), "did you mean \""+meant+"\"?")
+			ps[len(ps)-1].Edit = &place.Edit{At: at, Was: r.Countries[i], Becomes: strings.Replace(r.Countries[i], c, meant, 1)}
 		}
 	}
 	return ps
@@ -506,7 +521,7 @@ func (d *Dossier) listingsIn(folder, root string, keys []string, out *[]*Listing
 			ps = append(ps, problem)
 			continue
 		}
-		data, problem := read(file)
+		data, problem := d.read(file)
 		if problem != nil {
 			ps = append(ps, problem)
 			continue

@@ -65,6 +65,7 @@ type Dossier struct {
 	Tables    []string               `json:"tables" doc:"files of reference data of your own, in this folder" draft:"no" file:"yes" read:"run"`
 	Root      string                 `json:"-"` // the folder, as given
 	bases     []string               // the folders of the dossiers on which it stands
+	changed   map[string][]byte      // other contents of files, by their cleaned paths
 	releases  map[string]*Release    // by the store's key, where values of release are written for each store
 	Listing   []*Listing             `json:"-"` // sorted by locale, the default one first
 }

@@ -114,3 +114,50 @@ func FuzzSet(f *testing.F) {
 		}
 	})
 }
+
+// TestText changes texts in every form in which YAML writes them, and leaves all else.
+func TestText(t *testing.T) {
+	for name, c := range map[string]struct {
+		doc          string
+		line, column int
+		was, becomes string
+		want         string
+	}{
+		"plain":              {"a: kiln log # here\nb: 1\n", 1, 4, "kiln log", "kiln-log", "a: kiln-log # here\nb: 1\n"},
+		"a key":              {"nmae: x\n", 1, 1, "nmae", "name", "name: x\n"},
+		"a word of a list":   {"a: [one, tow]\n", 1, 10, "tow", "two", "a: [one, two]\n"},
+		"not readable":       {"a: b: c\nd: e: f\n", 1, 4, "b: c", "'b: c'", "a: 'b: c'\nd: e: f\n"},
+		"a tab":              {"a:\n \tb: 1\n", 2, 1, " \t", "   ", "a:\n   b: 1\n"},
+		"by its key":         {"k: [{a: 'x '}]\n", 1, 6, "x ", "x", "k: [{a: 'x'}]\n"},
+		"between commas":     {"a: one, tow, three\n", 1, 8, " tow", "two", "a: one, two, three\n"},
+		"single quotes":      {"a: ' it''s hot '\n", 1, 4, " it's hot ", "it's hot", "a: 'it''s hot'\n"},
+		"a quote comes":      {"a: 'its'\n", 1, 4, "its", "it's", "a: 'it''s'\n"},
+		"double quotes":      {"a: \"fu\\u0308r \\\"x\\\" \"\n", 1, 4, "fu\u0308r \"x\" ", "fu\u0308r \"x\"", "a: \"fu\\u0308r \\\"x\\\"\"\n"},
+		"an escape goes":     {"a: \"one\\u200Btwo\"\n", 1, 4, "one\u200btwo", "onetwo", "a: \"onetwo\"\n"},
+		"over lines":         {"a: one\n  two  \n\n  three\n", 1, 4, "one two\nthree", "one too\nthree", "a: one\n  too  \n\n  three\n"},
+		"quoted over lines":  {"a: \"one \\\n  two\n  three \"\n", 1, 4, "one two three ", "one two three", "a: \"one \\\n  two\n  three\"\n"},
+		"literal":            {"a: |\n  one \n\n    two\u200b\n  three\nb: 2\n", 1, 4, "one \n\n  two\u200b\nthree\n", "one\n\n  two\nthree\n", "a: |\n  one\n\n    two\n  three\nb: 2\n"},
+		"literal, a line":    {"a: |-\n   one two\nb: 2\n", 1, 4, "one two", "one\ntwo", "a: |-\n   one\n   two\nb: 2\n"},
+		"literal, CRLF":      {"a: |\r\n  one \r\n  two\r\n", 1, 4, "one \ntwo\n", "one\ntwo\n", "a: |\r\n  one\r\n  two\r\n"},
+		"folded":             {"a: >\n  one\n  tow\n\n  three \n", 1, 4, "one tow\nthree \n", "one two\nthree\n", "a: >\n  one\n  two\n\n  three\n"},
+		"needs marks":        {"a: kiln\n", 1, 4, "kiln", "kiln: log", "a: 'kiln: log'\n"},
+		"becomes a truth":    {"a: yes\n", 1, 4, "yes", "true", "a: true\n"},
+		"would be a comment": {"a: x y\n", 1, 4, "x y", "x #y", "a: 'x #y'\n"},
+	} {
+		ranges, err := edit.Text([]byte(c.doc), c.line, c.column, c.was, c.becomes)
+		if assert.NoError(t, err, name) {
+			assert.Equal(t, c.want, string(edit.Apply([]byte(c.doc), ranges)), name)
+		}
+	}
+	for name, c := range map[string]struct{ doc, was, becomes string }{
+		"another text":        {"a: kiln\n", "klin", "kiln"},
+		"told indentation":    {"a: |2\n   one \n", " one \n", " one\n"},
+		"key or value":        {"k: {a: a}\n", "a", "b"}, // at column 4 stands the mapping
+		"an anchor":           {"a: &x kiln\n", "kiln", "log"},
+		"a control character": {"a: kiln\n", "kiln", "ki\x00ln"},
+	} {
+		_, err := edit.Text([]byte(c.doc), 1, 4, c.was, c.becomes)
+		assert.Error(t, err, name)
+	}
+	assert.Equal(t, "aXXd", string(edit.Apply([]byte("abcd"), []edit.Range{{1, 3, "XX"}, {2, 4, "lost"}, {9, 10, "far"}})), "what overlaps is left out")
+}

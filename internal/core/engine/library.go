@@ -79,6 +79,7 @@ func Functions() []Declared {
 				return types.Bool(textual.ShareWord(string(a.(types.String)), string(b.(types.String))))
 			}))),
 		text("oddities(string) list(string)", "what would not be seen, or looks broken, in a text: spaces at its ends, control and invisible characters, replaced or doubly encoded letters, HTML", func(s string) ref.Val { return odd.Of(s, func() ref.Val { return Adapt(textual.Oddities(s)) }) }, cel.ListType(cel.StringType)),
+		text("tidy(string) string", "a text without what oddities finds, as far as only one text can be meant", func(s string) ref.Val { return types.String(textual.Tidy(s)) }, cel.StringType),
 		text("canonical(string) string", "a language tag as it is usually written: en-GB for en-UK and en_gb", func(s string) ref.Val { return types.String(textual.Canonical(s)) }, cel.StringType),
 		text("language(string) string", "the English name of a language tag: Italian for it, British English for en-GB", func(s string) ref.Val { return types.String(textual.LanguageName(s)) }, cel.StringType),
 		Declare("repeated(list(string)) list(string)", "the texts that occur more than once, each once", cel.Overload("repeated_list", []*cel.Type{cel.ListType(cel.StringType)}, cel.ListType(cel.StringType), cel.UnaryBinding(repeated))),

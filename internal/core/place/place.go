@@ -92,6 +92,29 @@ type Problem struct {
 	At   Place  // where it was seen
 	What string // what was found, and what was expected
 	Fix  string // what to do about it; may be empty when What says it
+	Edit *Edit  // the one change that is meant, or nil when somebody has to decide
+}
+
+// Edit is a change of one text in the user's files that needs no decision: the text that
+// begins at a place, as it is read there, and the one to write for it. With Rename it is the
+// name of the file itself.
+type Edit struct {
+	At      Place  `json:"at" doc:"where the text begins; with rename the file"`
+	Was     string `json:"was" doc:"the text as it is read, without the quotation marks and the indentation of the file"`
+	Becomes string `json:"becomes" doc:"the text that takes its place"`
+	Rename  bool   `json:"rename,omitempty" doc:"was and becomes are names of the file"`
+
+	Pieces []Piece `json:"pieces,omitempty" doc:"the pieces of the file that change, for programs that edit it"`
+}
+
+// Piece is a piece of a file, from its first character to the one behind its last, and what
+// takes its place. Lines and columns count from 1, columns in characters.
+type Piece struct {
+	Line      int    `json:"line"`
+	Column    int    `json:"column"`
+	EndLine   int    `json:"end_line"`
+	EndColumn int    `json:"end_column"`
+	Text      string `json:"text" doc:"as it is written into the file"`
 }
 
 // Error is the place and what is wrong, on one line.

@@ -137,6 +137,7 @@ type Rule struct {
 	Raise    *Raise     `json:"raise"` // what else would be found if the field were raised
 	Duty     *Duty      `json:"duty"`  // what a release must answer, declare or hand in because of what the rule looks at
 	Fix      Template   `json:"fix" need:"what to change"`
+	Edits    []*Edit    `json:"edits"` // how what it finds is corrected, as far as only one text can be meant
 	Basis    Basis      `json:"basis" need:"what it rests on"`
 	Examples []*Example `json:"examples"`
 	Book     *Book      `json:"-"`
@@ -148,6 +149,14 @@ type Raise struct {
 	fact.Mark `json:"-"`
 	Field     string `json:"field" need:"the field, such as pkg.android.manifest.target_level" like:"^pkg[.][a-z_.]+$" hint:"a field of the package"`
 	To        Expr   `json:"to" need:"the number to which it is raised"`
+}
+
+// Edit corrects a text of the dossier, or the name of its file.
+type Edit struct {
+	fact.Mark `json:"-"`
+	Of        Expr `json:"of" need:"the text, such as it.name; with rename what stands in the file"`
+	To        Expr `json:"to" need:"the text that it becomes; the same when there is nothing to correct"`
+	Rename    bool `json:"rename"` // to is the name of the file, without its folder
 }
 
 // Duty is what a rule makes people answer, declare or hand in: once an item of

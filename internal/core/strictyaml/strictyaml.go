@@ -235,7 +235,13 @@ func syntaxProblems(file string, data []byte, err error) place.Problems {
 		}
 		if n := tabbed(data, at.Line); n > 0 {
 			at.Line = n
-			ps = append(ps, &place.Problem{At: at, What: "not valid YAML: a tab indents this line", Fix: "indent with spaces"})
+			indent := leading(bytes.Split(data, []byte{'\n'})[n-1])
+			ps = append(ps, &place.Problem{At: at, What: "not valid YAML: a tab indents this line", Fix: "indent with spaces",
+				Edit: &place.Edit{At: at, Was: indent, Becomes: strings.ReplaceAll(indent, "\t", "  ")}})
+			continue
+		}
+		if p := unquoted(file, data, at.Line, what); p != nil {
+			ps = append(ps, p)
 			continue
 		}
 		ps = append(ps, &place.Problem{At: at, What: "not valid YAML: " + what,
@@ -248,12 +254,40 @@ func syntaxProblems(file string, data []byte, err error) place.Problems {
 func tabbed(data []byte, line int) int {
 	lines := bytes.Split(data, []byte{'\n'})
 	for n := max(1, line-1); n <= min(line+1, len(lines)); n++ {
-		l := lines[n-1]
-		if bytes.IndexByte(l[:len(l)-len(bytes.TrimLeft(l, " \t"))], '\t') >= 0 {
+		if strings.Contains(leading(lines[n-1]), "\t") {
 			return n
 		}
 	}
 	return 0
+}
+
+// leading is the indentation of a line.
+func leading(line []byte) string { return string(line[:len(line)-len(bytes.TrimLeft(line, " \t"))]) }
+
+// plain is a key, or the dash of a list, and a text that is not quoted.
+var plain = regexp.MustCompile("^(\\s*(?:- +)?[A-Za-z_][\\w-]*: +|\\s*- +)([^\\s\"'|>\\[{#&*!][^#]*?)\\s*(?: #.*)?$")
+
+// unquoted finds a text that needs quotation marks, at or around a line: a colon in it would
+// begin a value, or its first character means something else. nil when it is not that.
+func unquoted(file string, data []byte, line int, what string) *place.Problem {
+	colon := strings.Contains(what, "mapping values are not allowed")
+	if !colon && !strings.Contains(what, "cannot start any token") {
+		return nil
+	}
+	lines := bytes.Split(data, []byte{'\n'})
+	for n := max(1, line-1); n <= min(line+1, len(lines)); n++ {
+		m := plain.FindSubmatch(bytes.TrimRight(lines[n-1], "\r"))
+		if m == nil || !(colon && bytes.Contains(m[2], []byte(": ")) || !colon && bytes.ContainsRune([]byte("@`%"), rune(m[2][0]))) {
+			continue
+		}
+		p := &place.Problem{At: place.Place{File: file, Line: n, Column: 1 + utf8.RuneCount(m[1])}, What: "not valid YAML: the text is not quoted, and holds a colon", Fix: "put the whole text into quotes"}
+		if !colon {
+			p.What = fmt.Sprintf("not valid YAML: a text that is not quoted cannot begin with %c", m[2][0])
+		}
+		p.Edit = &place.Edit{At: p.At, Was: string(m[2]), Becomes: "'" + strings.ReplaceAll(string(m[2]), "'", "''") + "'"}
+		return p
+	}
+	return nil
 }
 
 // Place is where a node stands.
@@ -267,11 +301,21 @@ func (d *Decoder) Place(n *yaml.Node) place.Place {
 
 // Fail records a problem at a node.
 func (d *Decoder) Fail(n *yaml.Node, fix, format string, args ...any) {
+	d.fail(n, "", fix, format, args...)
+}
+
+// fail records a problem at a node, for which only one text can be meant; empty when
+// somebody has to decide.
+func (d *Decoder) fail(n *yaml.Node, meant, fix, format string, args ...any) {
 	if len(d.Problems) >= maxProblems {
 		d.dropped++
 		return
 	}
-	d.Problems = append(d.Problems, &place.Problem{At: d.Place(n), What: fmt.Sprintf(format, args...), Fix: fix})
+	p := &place.Problem{At: d.Place(n), What: fmt.Sprintf(format, args...), Fix: fix}
+	if meant != "" {
+		p.Edit = &place.Edit{At: p.At, Was: n.Value, Becomes: meant}
+	}
+	d.Problems = append(d.Problems, p)
 }
 
 // Value decodes a node into v. The tag is that of the field it belongs to.
@@ -299,7 +343,13 @@ func (d *Decoder) Value(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 			if n.Kind == yaml.ScalarNode && isDay.MatchString(n.Value) {
 				what = err.Error()
 			}
-			d.Fail(n, "write year, month and day, such as 2026-11-23", "%s", what)
+			meant := ""
+			if m := dayLike.FindStringSubmatch(n.Value); m != nil && n.Kind == yaml.ScalarNode {
+				if on, err := day.Parse(fmt.Sprintf("%s-%02s-%02s", m[1], m[2], m[3])); err == nil {
+					meant = on.String()
+				}
+			}
+			d.fail(n, meant, "write year, month and day, such as 2026-11-23", "%s", what)
 			return
 		}
 		if v.Type() == reflect.TypeFor[time.Time]() {
@@ -406,7 +456,7 @@ func (d *Decoder) structure(n *yaml.Node, v reflect.Value) {
 				names = append(names, d.Keys...)
 			}
 			if as := shape.also[key.Value]; as != "" {
-				d.Fail(key, "did you mean \""+as+"\"?", "unknown key %q", key.Value)
+				d.fail(key, as, "did you mean \""+as+"\"?", "unknown key %q", key.Value)
 			} else if n.Style&yaml.FlowStyle != 0 && val.Tag == "!!null" && val.Value == "" {
 				d.Fail(key, "a comma ends a value within { }: put the whole text into quotes", "this is not a key, it looks like the rest of a text")
 			} else {
@@ -439,6 +489,9 @@ func (d *Decoder) structure(n *yaml.Node, v reflect.Value) {
 	}
 }
 
+// dayLike is a day that begins with its year, written in another way.
+var dayLike = regexp.MustCompile(`^([0-9]{4})[-/. ]([0-9]{1,2})[-/. ]([0-9]{1,2})$`)
+
 func (d *Decoder) rest(m reflect.Value, key, val *yaml.Node, mark *fact.Mark) {
 	if m.IsNil() {
 		m.Set(reflect.MakeMap(m.Type()))
@@ -464,7 +517,7 @@ func (d *Decoder) UnknownKey(key *yaml.Node, names []string) {
 		d.Fail(key, fix, "this is not a key")
 		return
 	}
-	d.Fail(key, fix, "unknown key %q", key.Value)
+	d.fail(key, didyoumean.Sure(key.Value, names), fix, "unknown key %q", key.Value)
 }
 
 func (d *Decoder) scalar(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
@@ -482,7 +535,7 @@ func (d *Decoder) scalar(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 		case "false":
 			v.SetBool(false)
 		default:
-			d.Fail(n, "write true or false", "expected true or false, found %s", quote(n.Value))
+			d.fail(n, truths[strings.ToLower(n.Value)], "write true or false", "expected true or false, found %s", quote(n.Value))
 		}
 	case reflect.Int, reflect.Int64:
 		i, err := strconv.ParseInt(n.Value, 10, 64)
@@ -502,6 +555,9 @@ func (d *Decoder) scalar(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 		panic("strictyaml: a struct of the program uses an unsupported type " + v.Type().String())
 	}
 }
+
+// truths are the words that people write for true and false.
+var truths = map[string]string{"yes": "true", "on": "true", "true": "true", "y": "true", "no": "false", "off": "false", "false": "false", "n": "false"}
 
 // split makes a list of a text with items between commas.
 func split(n *yaml.Node) *yaml.Node {
@@ -528,7 +584,7 @@ func (d *Decoder) text(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 			if hint := tag.Get("hint"); hint != "" {
 				fix += "; " + hint
 			}
-			d.Fail(n, fix, "%s is not a choice here", quote(n.Value))
+			d.fail(n, didyoumean.Sure(n.Value, allowed), fix, "%s is not a choice here", quote(n.Value))
 			return
 		}
 	}
@@ -565,7 +621,7 @@ func (d *Decoder) Word(n *yaml.Node, vocabulary string, more ...string) bool {
 	} else if len(words) <= 15 {
 		fix = "write one of: " + strings.Join(words, ", ")
 	}
-	d.Fail(n, fix, "%s is not a word of this list", quote(n.Value))
+	d.fail(n, didyoumean.Sure(n.Value, words), fix, "%s is not a word of this list", quote(n.Value))
 	return false
 }
 

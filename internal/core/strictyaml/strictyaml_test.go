@@ -1,6 +1,7 @@
 package strictyaml_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -69,6 +70,33 @@ func TestProblems(t *testing.T) {
 	}
 	var k kiln
 	assert.Len(t, strictyaml.Decode("k.yaml", []byte("fule: gas\ncone: x\nlit: 7\n"), &k), 4, "all problems are reported at once")
+}
+
+// TestMeant holds which mistakes have one text that can be meant, and what is left to people.
+func TestMeant(t *testing.T) {
+	for doc, want := range map[string]string{
+		"name: a\nfule: gas\n":                  "2:1 fule=fuel",
+		"name: a\nfuel: woood\n":                "2:7 woood=wood",
+		"name: a\nlit: Yes\n":                   "2:6 Yes=true",
+		"name: a\nlit: maybe\n":                 "",
+		"name: a\nsince: 2026/3/9\n":            "2:8 2026/3/9=2026-03-09",
+		"name: a\nsince: 9.3.2026\n":            "", // of two ways to write a day, one would be wrong
+		"name: a\nsince: 2026-02-30\n":          "",
+		"name: kiln: the log # x\n":             "1:7 kiln: the log='kiln: the log'",
+		"name: @kiln's\n":                       "1:7 @kiln's='@kiln''s'",
+		"name: a\n\tfuel: gas\n":                "2:1 \t=  ",
+		"name: a\n  fuel: gas\n":                "",
+		"name: a\ndoor: {name: b, fule: gas}\n": "2:17 fule=fuel",
+	} {
+		var k kiln
+		ps := strictyaml.Decode("k.yaml", []byte(doc), &k)
+		require.NotEmpty(t, ps, doc)
+		got := ""
+		if e := ps[0].Edit; e != nil {
+			got = fmt.Sprintf("%d:%d %s=%s", e.At.Line, e.At.Column, e.Was, e.Becomes)
+		}
+		assert.Equal(t, want, got, doc)
+	}
 }
 
 func FuzzDecode(f *testing.F) {

@@ -142,3 +142,33 @@ func TestBounds(t *testing.T) {
 	assert.True(t, SameLanguage("?", "?"))
 	assert.False(t, SameLanguage("?", "en"))
 }
+
+func TestTidy(t *testing.T) {
+	for text, want := range map[string]string{
+		" Terrafuoco ":                     "Terrafuoco",
+		"a    b":                           "a b",
+		"a  b":                             "a  b", // two are a habit
+		"Il\u200Bregistro":                 "Ilregistro",
+		"fÃ¼r den Ofen":                    "für den Ofen",
+		"itâ€™s hot":                       "it’s hot",
+		"Ð¿Ñ€Ð¸":                           "Ð¿Ñ€Ð¸", // not known as twice encoded
+		"𝐊𝐢𝐥𝐧":                             "Kiln",
+		"kiln &amp; glaze":                 "kiln & glaze",
+		"**hot** <b>kiln</b>":              "hot kiln",
+		"one\u2028two":                     "one\ntwo",
+		"lost \ufffd letter ":              "lost \ufffd letter",
+		"\u202eabc":                        "abc",
+		"a\u0007b\ue000":                   "ab",
+		"line\n":                           "line\n",
+		"line \n\n":                        "line\n\n",
+		"می\u200cخواهم ":                   "می\u200cخواهم", // joins as Persian needs it
+		"👩\u200d🎨 ":                        "👩\u200d🎨",
+		"Kiln":                             "Kiln",
+		"":                                 "",
+		"1 &lt; 2":                         "1 < 2",
+		"two:\n   - indented\n   - lines ": "two:\n   - indented\n   - lines",
+	} {
+		assert.Equal(t, want, Tidy(text), "%q", text)
+		assert.Equal(t, want, Tidy(Tidy(text)), "%q twice", text)
+	}
+}

@@ -10,6 +10,7 @@ require (
 	github.com/aymanbagabas/go-udiff v0.4.2
 	github.com/creack/pty v1.1.24
 	github.com/fatih/color v1.19.0
+	github.com/fsnotify/fsnotify v1.10.1
 	github.com/gofrs/flock v0.13.2
 	github.com/klauspost/compress v1.20.3
 	github.com/rivo/uniseg v0.4.7

@@ -24,6 +24,7 @@ func (e *env) checkCommand() *cobra.Command {
 		onlyStores, stages, outs, channels        []string
 		books                                     []string
 		alone, brief, strict, all, fetch, private bool
+		watching                                  bool
 	)
 	c := &cobra.Command{
 		Use:   "check [PACKAGE…|DOSSIER…]",
@@ -41,7 +42,10 @@ the package stage out.
 
 Exit status: 0 when nothing at or above --fail-on was found, 1 when something
 was, 2 when the input or the call is wrong and nothing was judged. With --strict
-it is 1 for everything but a release that passes in the stages that were judged.`,
+it is 1 for everything but a release that passes in the stages that were judged.
+
+With --watch the call stays: whenever a file of the release changes, it is judged again,
+and what came and went is shown.`,
 		Example: `  regola check
   regola check build/terrafuoco.aab build/Terrafuoco.ipa
   regola check --on 2027-09-01 --store android
@@ -87,7 +91,10 @@ it is 1 for everything but a release that passes in the stages that were judged.
 			if private && !fetch {
 				return usageError("--links-private goes with --links", "add --links, or drop it")
 			}
-			o := run.Options{Options: check.Options{Day: on, Stages: stages}, Stores: onlyStores, Channels: channels, Rulebooks: books, Parts: needsParts(format, files)}
+			if watching && (len(jobs) != 1 || part != nil || format != "text" || len(files) > 0 || beside != "") {
+				return usageError("--watch shows one release on the terminal", "give one dossier or its packages, without --out, --format, --brief, --shard and --baseline")
+			}
+			o := run.Options{Again: watching, Options: check.Options{Day: on, Stages: stages}, Stores: onlyStores, Channels: channels, Rulebooks: books, Parts: needsParts(format, files)}
 			if fetch {
 				o.Links = &links.Fetcher{Private: private}
 			}
@@ -95,7 +102,11 @@ it is 1 for everything but a release that passes in the stages that were judged.
 			if err != nil {
 				return err
 			}
-			return e.checks(c.Context(), r, jobs, reports{format, files, all, part, check.About{Program: Version, Stores: onlyStores, Stages: stages, FailOn: failOn, Strict: strict}, beside})
+			rs := reports{format, files, all, part, check.About{Program: Version, Stores: onlyStores, Stages: stages, FailOn: failOn, Strict: strict}, beside}
+			if watching {
+				return e.watchOne(c.Context(), r, jobs[0], rs)
+			}
+			return e.checks(c.Context(), r, jobs, rs)
 		},
 	}
 	fl := c.Flags()
@@ -116,6 +127,7 @@ it is 1 for everything but a release that passes in the stages that were judged.
 	fl.BoolVar(&fetch, "links", false, "fetch what the dossier's links lead to, and judge it; the only use of the network")
 	fl.BoolVar(&private, "links-private", false, "with --links: fetch private and local addresses, too")
 	fl.StringVar(&shard, "shard", "", "judge one part of the dossiers only, as `I/N`: of N parts the one with the number I, from 1")
+	fl.BoolVar(&watching, "watch", false, "stay, and judge again whenever a file of the release changes; Ctrl-C ends")
 	_ = c.RegisterFlagCompletionFunc("out", outForms)
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
 	_ = c.RegisterFlagCompletionFunc("channel", choices(ledger.Channels...))

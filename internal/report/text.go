@@ -90,6 +90,23 @@ func (p *printer) verdict(r *check.Result) {
 		p.line("%s%s%s", p.strong(title), strings.Repeat(" ", gap), p.dim(date))
 	}
 	p.line("")
+	p.outcomes(r)
+	p.basis(r)
+	var left []string
+	if len(r.Stages) > 0 {
+		n := len(rulebook.Stages) - len(r.Stages)
+		left = append(left, fmt.Sprintf("judged in %s only; %s not judged", stageList(r.Stages), Count(n, "stage was", "stages were")))
+	}
+	for _, name := range r.Others {
+		left = append(left, "the "+name+" was not asked")
+	}
+	if len(left) > 0 {
+		p.block(2, "", nil, strings.Join(left, "; "), styleDim)
+	}
+}
+
+// outcomes writes a line for each store.
+func (p *printer) outcomes(r *check.Result) {
 	widest, names, words, fits := 0, 0, 0, true
 	plain := &printer{look: Style{Width: p.look.Width}}
 	for _, s := range r.Stores {
@@ -109,18 +126,6 @@ func (p *printer) verdict(r *check.Result) {
 		}
 		p.line("  %s%s", name, p.path(file))
 		p.line("  %s%s  %s", strings.Repeat(" ", names), word, p.counts(s))
-	}
-	p.basis(r)
-	var left []string
-	if len(r.Stages) > 0 {
-		n := len(rulebook.Stages) - len(r.Stages)
-		left = append(left, fmt.Sprintf("judged in %s only; %s not judged", stageList(r.Stages), Count(n, "stage was", "stages were")))
-	}
-	for _, name := range r.Others {
-		left = append(left, "the "+name+" was not asked")
-	}
-	if len(left) > 0 {
-		p.block(2, "", nil, strings.Join(left, "; "), styleDim)
 	}
 }
 

@@ -63,16 +63,12 @@ func (r *Result) Against(file string, old *Result) {
 			count(x.With)
 		}
 	}
-	for _, x := range r.Findings(true) { // what is waived is there still
-		for _, f := range x.Faults {
-			is[f.Key] = true
-		}
-	}
 	count(r.Findings(false))
 	for _, s := range r.Stores {
 		for _, v := range s.Verdicts {
 			v.Known = v.Open() && asked[v.Key()]
-			for _, f := range v.Faults {
+			for _, f := range v.Faults { // what is waived is there still, and what two stores share is there for both
+				is[f.Key] = true
 				f.Known = known[same(v.Rule, f)]
 			}
 		}

@@ -3,6 +3,7 @@ package main_test
 import (
 	"bytes"
 	"encoding/binary"
+	"encoding/json"
 	"image/png"
 	"os"
 	"path/filepath"
@@ -48,6 +49,11 @@ func TestHostilePictures(t *testing.T) {
 	}
 	assert.NotContains(t, out, "\x1b")
 	assert.NotContains(t, out, "\u202e")
+	out, stderr, exit = regola(t, dir, "pictures", "--on", on, "shots", "--fix-into", "copies")
+	assert.Equal(t, 1, exit, stderr)
+	assert.Contains(t, out, "it is a link, which is not followed")
+	assert.NoFileExists(t, filepath.Join(dir, "copies", "link.png"))
+	assert.NotContains(t, out, "\x1b")
 	out, stderr, exit = regola(t, dir, "sheet", "--on", on, "shots", "--out", "sheet")
 	assert.Equal(t, 0, exit, stderr)
 	assert.Equal(t, "sheet.png\nsheet.html\n", out)
@@ -112,4 +118,64 @@ func TestSheet(t *testing.T) {
 	_, stderr, exit = regola(t, dir, "sheet", "--on", on, "faulty", "--language", "xx")
 	assert.Equal(t, 2, exit)
 	assert.Contains(t, stderr, `nothing in the language "xx"`)
+}
+
+// TestFixInto makes copies of pictures with mechanical faults: they pass, what was sound is
+// the same file, and what needs an eye is said.
+func TestFixInto(t *testing.T) {
+	dir := t.TempDir()
+	files := map[string][]byte{
+		"ios/it/phone-6.9/1.png":     seed.PNG(t, 1290, 2796, true),  // with an alpha channel
+		"ios/it/phone-6.9/2.png":     seed.PNG(t, 2580, 5592, false), // twice the size
+		"ios/it/phone-6.9/3.png":     seed.PNG(t, 1290, 2796, false),
+		"ios/it/phone-6.9/4.png":     seed.PNG(t, 2581, 5592, false), // almost twice
+		"android/it/phone/1.png":     seed.JPEG(t, 1080, 1920, 0),
+		"android/it/phone/1.jpg":     seed.JPEG(t, 1080, 1920, 6),
+		"android/it/phone/2.webp":    seed.WebP(1080, 1920),
+		"android/it/phone/notes.txt": []byte("no picture"),
+	}
+	for name, data := range files {
+		file := filepath.Join(dir, "shots", filepath.FromSlash(name))
+		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+		require.NoError(t, os.WriteFile(file, data, 0o644))
+	}
+	out, stderr, exit := regola(t, dir, "pictures", "shots", "--on", on, "--fix-into", "copies", "--background", "#B5532A", "--format", "json")
+	assert.Equal(t, 1, exit, stderr)
+	var doc struct {
+		Pictures []struct {
+			From, File string
+			Done, Left []string
+		}
+		Still []struct{ File, Rule string }
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &doc))
+	got := map[string]string{}
+	for _, p := range doc.Pictures {
+		got[strings.TrimPrefix(p.From, "shots/")] = p.File + ": " + strings.Join(append(p.Done, p.Left...), "; ")
+	}
+	assert.Equal(t, map[string]string{
+		"ios/it/phone-6.9/1.png":  "ios/it/phone-6.9/1.png: on the background #b5532a, without the alpha channel",
+		"ios/it/phone-6.9/2.png":  "ios/it/phone-6.9/2.png: scaled from 2580 x 5592 to 1290 x 2796",
+		"ios/it/phone-6.9/3.png":  "ios/it/phone-6.9/3.png: ",
+		"ios/it/phone-6.9/4.png":  "ios/it/phone-6.9/4.png: ",
+		"android/it/phone/1.jpg":  "android/it/phone/1.jpg: turned as its tag says, without the tag; saved again as JPEG of the quality 95",
+		"android/it/phone/1.png":  "android/it/phone/1-2.jpg: named as the JPEG that it is", // the other name is taken
+		"android/it/phone/2.webp": "android/it/phone/2.webp: it moves; which of its pictures is meant is for you to say",
+	}, got)
+	same, err := os.ReadFile(filepath.Join(dir, "copies", "ios", "it", "phone-6.9", "3.png"))
+	require.NoError(t, err)
+	assert.Equal(t, files["ios/it/phone-6.9/3.png"], same, "a sound picture is copied byte for byte")
+	still := map[string]bool{}
+	for _, s := range doc.Still {
+		still[s.File+" "+s.Rule] = true
+	}
+	for _, fixed := range []string{"ios/it/phone-6.9/1.png common/picture-alpha", "ios/it/phone-6.9/2.png common/picture-size", "android/it/phone/1.jpg common/picture-turned", "android/it/phone/1-2.jpg common/picture-kind"} {
+		assert.NotContains(t, still, fixed)
+	}
+	for _, left := range []string{"ios/it/phone-6.9/4.png common/picture-size", "android/it/phone/2.webp common/picture-animated"} {
+		assert.Contains(t, still, left)
+	}
+	_, stderr, exit = regola(t, dir, "pictures", "shots", "--fix-into", "copies")
+	assert.Equal(t, 2, exit)
+	assert.Contains(t, stderr, "not empty", "nothing is overwritten")
 }

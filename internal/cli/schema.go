@@ -47,6 +47,7 @@ var schemas = []struct {
 	{"tables", "the output of regola tables --format json", reflect.TypeFor[report.TablesDocument](), false},
 	{"problems", "what a call with --format json prints when its input is wrong", reflect.TypeFor[report.ProblemsDocument](), false},
 	{"pictures", "the output of regola pictures --format json", reflect.TypeFor[report.PicturesDocument](), false},
+	{"retouch", "the output of regola pictures --fix-into --format json", reflect.TypeFor[report.RetouchDocument](), false},
 	{"fix", "the output of regola fix --format json", reflect.TypeFor[report.FixDocument](), false},
 	{"needed", "the output of regola pictures --needed --format json", reflect.TypeFor[report.NeededDocument](), false},
 	{"links", "the output of regola links --format json", reflect.TypeFor[report.LinksDocument](), false},

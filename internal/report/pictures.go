@@ -393,3 +393,85 @@ func NewPicturesDocument(x Pictures) *PicturesDocument {
 	}
 	return d
 }
+
+// RetouchDocument is the copies of pictures in their JSON form.
+type RetouchDocument struct {
+	Regola   int64            `json:"regola"` // version of this form
+	Folder   string           `json:"folder" doc:"of the copies"`
+	Pictures []RetouchEntry   `json:"pictures"`
+	Still    []RetouchedStill `json:"still" doc:"what is wrong with the copies, as they were judged"`
+}
+
+// RetouchEntry is one picture.
+type RetouchEntry struct {
+	From string   `json:"from" doc:"the picture"`
+	File string   `json:"file" doc:"the copy"`
+	Done []string `json:"done" doc:"what is different; empty for a copy byte for byte"`
+	Left []string `json:"left" doc:"what could not be done, and why"`
+}
+
+// RetouchedStill is a fault of a copy.
+type RetouchedStill struct {
+	File  string `json:"file"`
+	Rule  string `json:"rule"`
+	Found string `json:"found"`
+	Fix   string `json:"fix"`
+}
+
+// NewRetouchDocument puts the copies, and what was found when they were judged, into their
+// JSON form.
+func NewRetouchDocument(folder string, list []*view.Retouched, after Pictures) *RetouchDocument {
+	d := &RetouchDocument{Regola: FormatNumber, Folder: folder, Pictures: []RetouchEntry{}, Still: []RetouchedStill{}}
+	for _, x := range list {
+		d.Pictures = append(d.Pictures, RetouchEntry{x.From, x.Name, none(x.Done), none(x.Left)})
+	}
+	for _, s := range after.list() {
+		for _, f := range s.wrong {
+			d.Still = append(d.Still, RetouchedStill{after.name(s.found.File), f.Rule.ID, after.short(f.Say), after.short(f.Fix)})
+		}
+	}
+	return d
+}
+
+// RetouchText writes the copies for people: what is different, what could not be done, and
+// what is wrong with the copies all the same.
+func RetouchText(w io.Writer, d *RetouchDocument, look Style) error {
+	p := &printer{w: w, look: look}
+	changed, left := 0, 0
+	for _, x := range d.Pictures {
+		if len(x.Done) > 0 {
+			changed++
+		}
+		if len(x.Left) > 0 {
+			left++
+		}
+	}
+	p.line("%s", p.strong(fmt.Sprintf("Wrote %s into %s: %d changed, %d as they were.", Count(len(d.Pictures), "picture", "pictures"), d.Folder, changed, len(d.Pictures)-changed)))
+	for _, x := range d.Pictures {
+		if len(x.Done)+len(x.Left) == 0 {
+			continue
+		}
+		p.line("")
+		p.line("%s", p.path(x.File))
+		for _, t := range x.Done {
+			p.block(2, "", nil, t, nil)
+		}
+		for _, t := range x.Left {
+			p.block(2, "not done: ", styleImpact[rulebook.Blocked], t, nil)
+		}
+	}
+	if len(d.Still) > 0 {
+		p.line("")
+		p.line("%s", p.strong("Still wrong"))
+		for _, s := range d.Still {
+			p.line("  %s", p.path(s.File))
+			p.block(4, "", nil, s.Found+" ["+s.Rule+"]", nil)
+			p.block(4, "fix ", styleDim, s.Fix, nil)
+		}
+	}
+	if len(d.Still) == 0 && left == 0 {
+		p.line("")
+		p.line("Nothing is wrong with the copies.")
+	}
+	return p.err
+}

@@ -65,7 +65,10 @@ var extensions = map[string][]string{
 }
 
 // Promises reports whether a file's name says that it is a picture or a film.
-func Promises(name string) bool { return extensions[strings.ToLower(filepath.Ext(name))] != nil }
+func Promises(name string) bool { return Kinds(name) != nil }
+
+// Kinds are the kinds that a file's name allows; nil when it says nothing.
+func Kinds(name string) []string { return extensions[strings.ToLower(filepath.Ext(name))] }
 
 // Read reads one file. It never fails: what is wrong stands in Fault.
 func Read(name string) *Picture {
@@ -79,7 +82,7 @@ func Read(name string) *Picture {
 
 // promised is the kind that a name promises.
 func promised(name string) string {
-	if kinds := extensions[strings.ToLower(filepath.Ext(name))]; len(kinds) > 0 {
+	if kinds := Kinds(name); len(kinds) > 0 {
 		return kinds[0]
 	}
 	return ""
@@ -96,7 +99,7 @@ func Parse(name string, f io.ReaderAt, size int64) *Picture {
 			p.Fault, p.Offset = at.What, at.Offset
 		}
 	}
-	if slices.Contains(extensions[strings.ToLower(filepath.Ext(name))], p.Kind) {
+	if slices.Contains(Kinds(name), p.Kind) {
 		p.Promised = p.Kind
 	}
 	return p

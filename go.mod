@@ -8,6 +8,7 @@ require (
 	charm.land/huh/v2 v2.0.3
 	github.com/abadojack/whatlanggo v1.0.1
 	github.com/aymanbagabas/go-udiff v0.4.2
+	github.com/creachadair/jrpc2 v1.3.6
 	github.com/creack/pty v1.1.24
 	github.com/fatih/color v1.19.0
 	github.com/fsnotify/fsnotify v1.10.1
@@ -45,6 +46,7 @@ require (
 	github.com/charmbracelet/x/windows v0.2.2 // indirect
 	github.com/clipperhouse/displaywidth v0.11.0 // indirect
 	github.com/clipperhouse/uax29/v2 v2.7.0 // indirect
+	github.com/creachadair/mds v0.31.0 // indirect
 	github.com/dustin/go-humanize v1.0.1 // indirect
 	github.com/inconshreveable/mousetrap v1.1.0 // indirect
 	github.com/lucasb-eyer/go-colorful v1.4.1 // indirect

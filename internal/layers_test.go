@@ -44,7 +44,10 @@ func TestLayers(t *testing.T) {
 			"core/engine", "core/submission", "core/artifact", "core/files", "core/format", "core/strictyaml", "core/draft", "core/snapshot", "core/signs", "core/origin", "core/phrases", "core/calendar"},
 		"schema": {"run", "cli", "report", "view", "sheet", "links", "git", "write", "ledgerfile", "privacymanifest"},
 		"sheet":  {"run", "cli", "report", "links", "git", "write", "ledgerfile", "privacymanifest"},
-		"run":    {"cli", "report", "sheet"},
+		"run":    {"cli", "report", "sheet", "editor", "lsp", "watch"},
+		"editor": {"cli", "lsp", "sheet", "links", "write"},
+		"lsp":    {"cli", "report", "run", "view", "core/check", "core/rulebook", "core/dossier"},
+		"watch":  {"cli", "run", "report"},
 	} {
 		eachFile(t, root, func(path string, _ *token.FileSet, f *ast.File) {
 			for _, i := range f.Imports {

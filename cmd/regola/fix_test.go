@@ -75,7 +75,7 @@ func TestFix(t *testing.T) {
 	}
 	assert.NoFileExists(t, file("listing/en_gb.yaml"))
 
-	// A choice between two stays, as does a text of which something is lost; both are told.
+	// A choice between two stays, as does a text of which something is lost.
 	spoil(t, file("listing/it.yaml"), "name: ", "name: \"Il\ufffd forno\" #")
 	out, _, exit = regola(t, dir, "fix", "--write")
 	assert.Zero(t, exit)

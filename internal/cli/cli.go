@@ -184,7 +184,7 @@ Start with "regola demo" to see it at work, or go to your app's folder and run
 		{"Write the dossier", []*cobra.Command{e.initCommand(), e.answerCommand(), e.fixCommand(), e.dutiesCommand(), e.privacyCommand(), e.rateCommand(), e.tablesCommand(), e.linksCommand(), e.handoutCommand()}},
 		{"Draw the store page", []*cobra.Command{e.iconsCommand(), e.picturesCommand(), e.sheetCommand()}},
 		{"Keep what happened, see what comes", []*cobra.Command{e.letterCommand(), e.ledgerCommand(), e.calendarCommand()}},
-		{"The rules themselves", []*cobra.Command{e.rulesCommand(), e.rulebookCommand(), e.schemaCommand()}},
+		{"The rules themselves", []*cobra.Command{e.rulesCommand(), e.rulebookCommand(), e.schemaCommand(), e.lspCommand()}},
 		{itself, []*cobra.Command{e.versionCommand()}},
 	} {
 		root.AddGroup(&cobra.Group{ID: g.title, Title: g.title})

@@ -29,7 +29,7 @@ func (e *env) fixCommand() *cobra.Command {
 		Short: "Correct what needs no decision: words, blanks, characters, names of files",
 		Long: `Show the corrections of a dossier for which only one text can be meant, and make them
 with --write: words and keys with a letter too many or too few, days and truths written in
-another way, texts that need quotation marks, blanks at the ends of texts, characters that
+another way, texts that need quotation marks, spaces at the ends of texts, characters that
 cannot be seen, letters that were encoded twice, language tags in the names of files.
 
 Everything else of the files stays as it is, byte for byte. What somebody has to decide is

@@ -24,7 +24,7 @@ func TestPlainTemplate(t *testing.T) {
 		"a brace { that never ends":                                         "a brace …",
 		"none":                                                              "none",
 	} {
-		assert.Equal(t, want, plainTemplate(src), src)
+		assert.Equal(t, want, PlainTemplate(src), src)
 	}
 }
 

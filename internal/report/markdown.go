@@ -44,7 +44,7 @@ func RulesMarkdown(w io.Writer, rules []*rulebook.Rule, stores []*store.Store) e
 			}
 			p.line("- %s: %s", strings.ReplaceAll(name, "_", " "), strings.Join(steps, ", "))
 		}
-		p.line("- fix: %s", plainTemplate(r.Fix.Src))
+		p.line("- fix: %s", PlainTemplate(r.Fix.Src))
 		p.line("- basis: %s, checked %s, confidence %s", r.Basis.Topic, r.Basis.Checked, r.Basis.Confidence)
 		if r.Basis.Note != "" {
 			p.line("- note: %s", r.Basis.Note)

@@ -47,7 +47,7 @@ type RuleEntry struct {
 func NewRulesDocument(rules []*rulebook.Rule) *RulesDocument {
 	d := &RulesDocument{Regola: FormatNumber, Rules: []RuleEntry{}}
 	for _, r := range rules {
-		e := RuleEntry{ID: r.ID, Title: r.Title, Why: r.Why, Fix: plainTemplate(r.Fix.Src), Store: r.Book.Store, Stage: r.Stage, Who: r.Role(), Impact: impactWord(r),
+		e := RuleEntry{ID: r.ID, Title: r.Title, Why: r.Why, Fix: PlainTemplate(r.Fix.Src), Store: r.Book.Store, Stage: r.Stage, Who: r.Role(), Impact: impactWord(r),
 			Level: string(r.Fixed().Level()), Topic: r.Basis.Topic, Checked: r.Basis.Checked.String(),
 			Confidence: r.Basis.Confidence, File: r.Self().File, Line: int64(r.Self().Line)}
 		if r.From != nil {
@@ -150,7 +150,7 @@ func Explain(w io.Writer, x Explained, stores []*store.Store, look Style) error 
 		}
 	}
 	row("why", r.Why)
-	row("fix", plainTemplate(r.Fix.Src))
+	row("fix", PlainTemplate(r.Fix.Src))
 	row("cited as", strings.Join(x.Cited, ", "))
 	row("store", storeName(r.Book.Store, stores))
 	row("stage", r.Stage)
@@ -172,10 +172,10 @@ func Explain(w io.Writer, x Explained, stores []*store.Store, look Style) error 
 		row("in force", "since "+r.From.Long())
 	}
 	if r.Ask.Src != "" {
-		row("asks", plainTemplate(r.Ask.Src))
+		row("asks", PlainTemplate(r.Ask.Src))
 	}
 	if r.Duty != nil {
-		row("duty", plainTemplate(r.Duty.What.Src)+" (write "+plainTemplate(r.Duty.Write.Src)+")")
+		row("duty", PlainTemplate(r.Duty.What.Src)+" (write "+PlainTemplate(r.Duty.Write.Src)+")")
 	}
 	if len(r.After) > 0 {
 		row("follows", "from "+strings.Join(r.After, ", ")+", when that is broken too")
@@ -335,9 +335,9 @@ func (p *printer) limits(r *rulebook.Rule, on day.Day, set *tables.Set) {
 	}
 }
 
-// plainTemplate shows a template with its expressions as gaps; one that chooses
+// PlainTemplate shows a template with its expressions as gaps; one that chooses
 // between texts as these.
-func plainTemplate(s string) string {
+func PlainTemplate(s string) string {
 	var out strings.Builder
 	for s != "" {
 		open := strings.IndexByte(s, '{')

@@ -228,7 +228,7 @@ func (s *sarif) rule(r *rulebook.Rule) int {
 }
 
 // ruleFix is what a rule asks to do, with its values left open.
-func ruleFix(r *rulebook.Rule) string { return plainTemplate(r.Fix.Src) }
+func ruleFix(r *rulebook.Rule) string { return PlainTemplate(r.Fix.Src) }
 
 func (s *sarif) result(i *Item, x sarifResult) {
 	if s.n++; s.n > 1 {

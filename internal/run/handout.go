@@ -86,3 +86,36 @@ func limitOf(books []*rulebook.Book, name string, on day.Day) int {
 	}
 	return 0
 }
+
+// Room is what a store takes of a text of its page.
+type Room struct {
+	Store string // its name
+	Count int    // characters that the text has, as the store counts them
+	Most  int    // that it may have; 0 for no bound
+	Shown int    // of which lists and pages show the first; 0 for all
+}
+
+// Rooms tells for a text of a page, by its key, what each store that shows it takes.
+func (r *Runner) Rooms(key, text string) (out []Room, err error) {
+	set, err := r.tables()
+	if err != nil {
+		return nil, err
+	}
+	set = set.On(r.opt.Day)
+	for _, s := range r.stores {
+		i := slices.IndexFunc(set.PageTexts, func(t *tables.PageText) bool { return t.Store == s.ID && t.Text == key })
+		if i < 0 {
+			continue
+		}
+		books, err := r.books(s)
+		if err != nil {
+			return nil, err
+		}
+		x := Room{Store: s.Name, Count: utf8.RuneCountInString(text), Most: limitOf(books, "longest_"+key, r.opt.Day), Shown: int(set.PageTexts[i].Shown)}
+		if s.Counts == "graphemes" {
+			x.Count = uniseg.GraphemeClusterCount(text)
+		}
+		out = append(out, x)
+	}
+	return out, nil
+}

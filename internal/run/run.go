@@ -181,6 +181,11 @@ func ReadBook(lib *rulebooks.Library, file string) (*rulebook.Book, place.Proble
 	if err != nil {
 		return nil, place.Problems{safeopen.Problem(file, err, "check the path")}
 	}
+	return ParseBook(lib, file, data)
+}
+
+// ParseBook is ReadBook for a file whose contents are known.
+func ParseBook(lib *rulebooks.Library, file string, data []byte) (*rulebook.Book, place.Problems) {
 	if p := noBook(file, data); p != nil {
 		return nil, place.Problems{p}
 	}

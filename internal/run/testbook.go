@@ -60,6 +60,16 @@ func TestBook(lib *rulebooks.Library, file string, own []string) (*Tested, place
 	return nil, place.Problems{{At: fact.PlaceOf(b, &b.Store), What: "no store has these rules", Fix: "name a store, or all"}}
 }
 
+// CheckBook types a rulebook of a team's own whose contents are known, and runs its examples.
+// set holds the tables that it may look things up in.
+func CheckBook(lib *rulebooks.Library, file string, data []byte, set *tables.Set) (*Tested, place.Problems) {
+	b, ps := ParseBook(lib, file, data)
+	if len(ps) > 0 {
+		return nil, ps
+	}
+	return testBook(b, []*rulebook.Book{b}, set)
+}
+
 // testBook tests one of the books of an environment.
 func testBook(b *rulebook.Book, among []*rulebook.Book, set *tables.Set) (*Tested, place.Problems) {
 	env, ps := check.NewEnv(among, set, nil)

@@ -314,7 +314,7 @@ func (a *aligner) block(folded bool) bool {
 	header, _, _ := bytes.Cut(a.doc[a.at:], []byte("\n"))
 	mark, _, _ := bytes.Cut(header, []byte("#"))
 	if bytes.ContainsAny(mark, "123456789") {
-		return false // its indentation is told, not seen
+		return false // its indentation is written, not seen
 	}
 	a.at += len(header) + 1
 	indent := -1

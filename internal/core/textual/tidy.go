@@ -19,7 +19,7 @@ var (
 )
 
 // Tidy is a text without what Oddities finds in it, as far as only one text can be meant:
-// blanks at its ends and many in a row, characters that cannot be seen or say nothing,
+// spaces at its ends and many in a row, characters that cannot be seen or say nothing,
 // letters that were encoded twice, letters in dress, marks of bold text and HTML within a
 // line. What somebody has to write again, such as a lost letter, stays.
 func Tidy(s string) string {

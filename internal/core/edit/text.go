@@ -268,8 +268,10 @@ func (a *aligner) flow(quote byte) bool {
 			}
 			a.at += size
 		case quote == '\'' && r == '\'':
-			if !a.take('\'') || !a.take('\'') {
-				return false
+			for range 2 { // it is written twice
+				if !a.take('\'') {
+					return false
+				}
 			}
 		case r == ' ' && a.line():
 			a.blanks()

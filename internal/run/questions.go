@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"reflect"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -41,8 +42,9 @@ func (r *Runner) Questions(ctx context.Context, job Job, doc []byte) ([]*view.Qu
 				case f.Waiver != nil || f.Impact == rulebook.Craft:
 				case f.Path == "answers.content" && v.Rule.Duty != nil, !q.written(f.Path, s.Of):
 					q.path(f.Path, s, v) // something is missing, and no more
-				case f.Impact == rulebook.Blocked || f.Impact == rulebook.Refused:
+				case f.Impact == rulebook.Blocked || f.Impact == rulebook.Refused || f.Impact == rulebook.Rejected:
 					q.below(f.Path, s, v)
+					q.elsewhere(f, s, v)
 				}
 			}
 		}
@@ -139,6 +141,21 @@ func (q *asking) below(path string, s *check.Store, v *check.Verdict) {
 			continue
 		}
 		q.add(p+"."+x.Name, x, s, v)
+	}
+}
+
+// paths matches what may be keys of the dossier in a condition.
+var paths = regexp.MustCompile(`\b(?:app|account|contact|links|answers|review|release)(?:\.[a-z_]+)+`)
+
+// elsewhere adds the keys that a broken rule looks at and asks to write, where they stand in
+// another block than what is at fault, such as the page that belongs to an answer.
+func (q *asking) elsewhere(fault *check.Fault, s *check.Store, v *check.Verdict) {
+	for _, p := range paths.FindAllString(v.Rule.Each.Src+" "+v.Rule.Expect.Src, -1) {
+		f := dossier.FieldAt(p)
+		if f == nil || f.Path != p || f.Block() || f.List || f.Many || !strings.Contains(fault.Fix, f.Name) || edit.Has(q.doc, p) || strings.HasPrefix(p, "answers.content") {
+			continue
+		}
+		q.path(p, s, v)
 	}
 }
 

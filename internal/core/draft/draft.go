@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"go.yaml.in/yaml/v3"
 
@@ -239,6 +240,10 @@ func (w *writer) structure(fields []*dossier.Field, depth int, all bool) {
 		if depth == 0 {
 			w.line("")
 		}
+		if !w.known.Full {
+			w.short(f, indent, depth, all)
+			continue
+		}
 		w.line("%s# %s", indent, f.Doc)
 		below := all || w.duties[f.Path] != nil // what is needed as a block is needed with its keys
 		w.needed(f.Path, indent)
@@ -256,6 +261,64 @@ func (w *writer) structure(fields []*dossier.Field, depth int, all bool) {
 		default:
 			w.open(f, indent)
 		}
+	}
+}
+
+// maxLine is up to which column a key and what it means stand on one line.
+const maxLine = 110
+
+// short writes a field in as few lines as it can be read in: what it means stands behind it
+// where there is room, and behind an open one that a store asks for, that it is needed.
+func (w *writer) short(f *dossier.Field, indent string, depth int, all bool) {
+	d := w.duties[f.Path]
+	below := all || d != nil
+	needed := ""
+	if d != nil {
+		needed = mark(d)
+		delete(w.duties, f.Path)
+		w.marked = append(w.marked, f.Path)
+	}
+	above := func() {
+		w.line("%s# %s", indent, f.Doc)
+		if needed != "" {
+			w.line("%s%s", indent, needed)
+		}
+	}
+	// behind writes a line with the comment that belongs to it.
+	behind := func(text string) {
+		comment := "# " + f.Doc
+		if needed != "" {
+			w.line("%s# %s", indent, f.Doc)
+			comment = needed
+		}
+		if line := indent + text + "   " + comment; needed != "" || utf8.RuneCountInString(line) <= maxLine {
+			w.line("%s", line)
+			return
+		}
+		w.line("%s# %s", indent, f.Doc)
+		w.line("%s%s", indent, text)
+	}
+	switch {
+	case f.PerStore():
+		above()
+		w.perStore(f.Path, f.Name, indent)
+	case f.Block() && !f.List:
+		if needed != "" {
+			w.line("%s%s", indent, needed)
+		}
+		w.line("%s%s:   # %s", indent, f.Name, f.Doc)
+		w.structure(f.In, depth+1, below)
+	case w.known.value(f.Path) != "":
+		behind(f.Name + ": " + w.known.value(f.Path))
+		if f.Path == "app.default_locale" && w.known.Assumed {
+			w.line("%s# suggested: English is assumed, since no package says it", indent)
+		}
+	case f.Block(), f.Type.Kind() == reflect.Map:
+		above()
+		w.open(f, indent)
+	default:
+		behind("# " + f.Name + ": " + w.sample(f))
+		w.suggest(f.Path, indent)
 	}
 }
 

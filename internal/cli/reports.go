@@ -355,6 +355,9 @@ func (e *env) extra(ctx context.Context, r *run.Runner, j *run.Judged, res *chec
 	if err != nil {
 		return nil, err
 	}
+	if old, now, all := r.Since(j); len(all) > 0 {
+		x.Since = report.NewChangesDocument(old, now, all, set.On(res.Day))
+	}
 	if hung := j.Galleries(res); len(hung) > 0 {
 		s, err := sheet.New(ctx, hung, j.Dossier, set.On(res.Day).PageTexts, "")
 		var many sheet.TooMany

@@ -337,7 +337,7 @@ func (s *server) show(folder string, state *editor.State) {
 			clear = append(clear, path)
 		}
 	}
-	for path := range s.files { // an open file without marks is told so once
+	for path := range s.files { // an open file without marks gets an empty list once
 		if _, has := state.Marks[path]; !has && editor.Folder(path) == folder && editor.KindOf(path, s.files[path].text) == editor.Listing && !slices.Contains(clear, path) {
 			clear = append(clear, path)
 		}

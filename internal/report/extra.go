@@ -10,6 +10,7 @@ type Extra struct {
 	Sheet   *sheet.Sheet // the store pages; nil for none
 	NoSheet string       // why there is none
 	Sizes   []StoreSizes
+	Since   *ChangesDocument  // what differs from the release before; nil where there is none
 	Ahead   []*view.Milestone // days on which something changes, with what is found from then on
 }
 

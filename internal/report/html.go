@@ -12,6 +12,7 @@ import (
 	"sync"
 
 	"regola.example/regola/internal/core/check"
+	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/sanitize"
 	"regola.example/regola/internal/sheet"
@@ -29,7 +30,7 @@ var pageTemplate = sync.OnceValues(func() (*template.Template, error) {
 	return t.Funcs(template.FuncMap{"join": func(list []string) string { return strings.Join(list, ", ") }}).Parse(pageSource)
 })
 
-type pageStop struct{ Anchor, Say string }
+type pageStop struct{ Anchor, Say, At string }
 
 type pageCard struct {
 	Name, Word, Package, Counts string
@@ -71,15 +72,16 @@ type pagePlace struct{ At, Say string }
 type pageFinding struct {
 	Impact                                   rulebook.Impact
 	Anchor, Say, Seen, Fix, Then, With, Rule string
-	ID, Stores                               string
+	ID, Stores, Stage, Who                   string
 	Places                                   []pagePlace
 	More                                     int
 }
 
-type pageStage struct {
-	Name, Title string
-	Count       int
-	Findings    []*pageFinding
+// pageGroup is the findings of one impact.
+type pageGroup struct {
+	Impact   rulebook.Impact
+	What     string
+	Findings []*pageFinding
 }
 
 type pageWaived struct{ Say, Until, Because, By, Rule, ID string }
@@ -106,11 +108,20 @@ type pageSizes struct {
 	Hints         []string
 }
 
+// pageSince is what differs for one store from the release before.
+type pageSince struct {
+	Name, Version string
+	Rows          []pageDifference
+	More          int
+}
+
+type pageDifference struct{ Sign, Kind, What, Duty string }
+
 type pageItem struct {
 	Many                bool
 	Anchor, Name, Title string
 	Problems            []struct{ What, Fix string }
-	Stages              []*pageStage
+	Groups              []*pageGroup
 	Craft               []*pageFinding
 	None                bool
 	Duties              []*check.Duty
@@ -121,13 +132,15 @@ type pageItem struct {
 	Data                []pageData
 	Ratings             []pageRating
 	Sizes               []pageSizes
+	Since               []pageSince
 	Ahead               *CalendarDocument
 	Unread              []string
 	Basis               []basisLine
 }
 
-// Bounds of a page: how many stops a store's card names, and how many places a finding.
-const maxStops, maxPagePlaces = 4, 20
+// Bounds of a page: how many stops a store's card names, how many places a finding, and how many
+// differences the list of a store.
+const maxStops, maxPagePlaces, maxSince = 4, 20, 60
 
 type htmlWriter struct {
 	w     io.Writer
@@ -230,7 +243,8 @@ func (h *htmlWriter) head(i *Item, x *pageItem) {
 				c.More++
 				continue
 			}
-			c.Stops = append(c.Stops, pageStop{h.findingAnchor(f.Rule.ID), sayOf(f)})
+			say, at := foundBy(f, s.ID)
+			c.Stops = append(c.Stops, pageStop{h.findingAnchor(f.Rule.ID), say, (&printer{}).short(r, at).Link()})
 		}
 		h.page.Cards = append(h.page.Cards, c)
 	}
@@ -240,12 +254,14 @@ func (h *htmlWriter) head(i *Item, x *pageItem) {
 			h.page.Nav = append(h.page.Nav, pagePart{at, name, n})
 		}
 	}
-	for _, s := range x.Stages {
-		part(true, "stage-"+s.Name, s.Title, s.Count)
+	for _, g := range x.Groups {
+		part(true, "impact-"+string(g.Impact), stageTitle(string(g.Impact)), len(g.Findings))
 	}
+	part(len(x.Craft) > 0, "impact-craft", "Craft", len(x.Craft))
 	part(len(x.Duties) > 0, "answer", "To answer", len(x.Duties))
 	part(len(x.Confirm) > 0, "confirm", "To confirm", len(x.Confirm))
 	part(len(x.Waived) > 0, "waived", "Waived", len(x.Waived))
+	part(len(x.Since) > 0, "since", "Since the last release", 0)
 	part(x.Sheet != nil || x.NoSheet != "", "pages", "Store pages", 0)
 	part(len(x.Data) > 0, "data", "Data", 0)
 	part(len(x.Ratings) > 0, "ratings", "Ratings", 0)
@@ -253,6 +269,20 @@ func (h *htmlWriter) head(i *Item, x *pageItem) {
 	part(x.Ahead != nil, "ahead", "The year ahead", 0)
 	part(len(x.Unread) > 0, "unread", "Not checked", 0)
 	part(len(h.rules) > 0, "rules", "Rules", 0)
+}
+
+// foundBy is what one store finds, and where: a rule may find something else in each.
+func foundBy(f *check.Finding, store string) (string, place.Place) {
+	for _, x := range f.Faults {
+		if slices.Contains(x.Stores, store) {
+			say := x.Say
+			if f.Rule.Basis.Confidence == "low" {
+				say += " (not certain)"
+			}
+			return say, x.At
+		}
+	}
+	return sayOf(f), f.Faults[0].At
 }
 
 // index adds a line to the table of a page about many.
@@ -313,18 +343,13 @@ func (h *htmlWriter) item(i *Item) *pageItem {
 			x.Craft = append(x.Craft, v)
 			continue
 		}
-		n := slices.IndexFunc(x.Stages, func(s *pageStage) bool { return s.Name == f.Rule.Stage })
-		if n < 0 {
-			n = len(x.Stages)
-			x.Stages = append(x.Stages, &pageStage{Name: f.Rule.Stage, Title: stageTitle(f.Rule.Stage)})
+		if n := len(x.Groups); n == 0 || x.Groups[n-1].Impact != f.Impact { // they come the gravest first
+			x.Groups = append(x.Groups, &pageGroup{Impact: f.Impact, What: impactText[f.Impact]})
 		}
-		x.Stages[n].Findings = append(x.Stages[n].Findings, v)
-		x.Stages[n].Count++
+		g := x.Groups[len(x.Groups)-1]
+		g.Findings = append(g.Findings, v)
 	}
-	slices.SortStableFunc(x.Stages, func(a, b *pageStage) int {
-		return slices.Index(rulebook.Stages, a.Name) - slices.Index(rulebook.Stages, b.Name)
-	})
-	x.None = len(x.Stages) == 0
+	x.None = len(x.Groups) == 0
 	for _, f := range r.Findings(true) {
 		h.rules[f.Rule.ID] = f.Rule
 		w := f.Faults[0].Waiver
@@ -372,7 +397,7 @@ func stageTitle(s string) string { return strings.ToUpper(s[:1]) + strings.Repla
 func (h *htmlWriter) finding(r *check.Result, f *check.Finding) *pageFinding {
 	h.rules[f.Rule.ID] = f.Rule
 	first := f.Faults[0]
-	v := &pageFinding{Impact: f.Impact, Anchor: h.findingAnchor(f.Rule.ID), Say: sayOf(f), Seen: first.Seen, Fix: first.Fix, Rule: ruleAnchor(f.Rule.ID), ID: f.Rule.ID, Stores: strings.Join(f.Stores, ", ") + newness(r, f), More: f.More}
+	v := &pageFinding{Impact: f.Impact, Anchor: h.findingAnchor(f.Rule.ID), Say: sayOf(f), Seen: first.Seen, Fix: first.Fix, Rule: ruleAnchor(f.Rule.ID), ID: f.Rule.ID, Stores: strings.Join(f.Stores, ", ") + newness(r, f), Stage: f.Rule.Stage, Who: f.Rule.Role(), More: f.More}
 	p := &printer{}
 	for n, x := range f.Faults {
 		if n == maxPagePlaces {
@@ -443,6 +468,19 @@ func (h *htmlWriter) extra(x *pageItem, i *Item) {
 	}
 	x.Sheet, x.NoSheet = e.Sheet, e.NoSheet
 	x.Ahead = NewCalendarDocument(i.Result.App, i.Result.Day.String(), e.Ahead)
+	if e.Since != nil {
+		for _, s := range e.Since.Stores {
+			v := pageSince{Name: s.Name, Version: e.Since.Old}
+			for n, c := range s.Changes {
+				if n == maxSince {
+					v.More = len(s.Changes) - n
+					break
+				}
+				v.Rows = append(v.Rows, pageDifference{signsOf[c.How], c.Kind, c.said(), c.Duty})
+			}
+			x.Since = append(x.Since, v)
+		}
+	}
 	for _, s := range e.Sizes {
 		v := pageSizes{Name: s.Name, Package: sanitize.Text(filepath.Base(s.Weight.Package.File)) + ", " + size(s.Weight.Weight.Package)}
 		var b bytes.Buffer

@@ -115,6 +115,27 @@ func (r *Runner) dossierSide(ctx context.Context, name, folder string) (*view.Si
 	return s, nil
 }
 
+// Since holds a release that was judged against the one before it in its ledger, store by
+// store; nothing where there is none.
+func (r *Runner) Since(j *Judged) (old, now *view.Side, out []*view.Compared) {
+	if j.Dossier == nil {
+		return nil, nil, nil
+	}
+	old, now = &view.Side{Releases: map[string]*ledger.Release{}, Page: true}, &view.Side{Name: "now", Releases: map[string]*ledger.Release{}, Page: true}
+	for _, p := range j.Pairs {
+		was := p.Submission.Previous
+		if was == nil {
+			continue
+		}
+		is := snapshot.Of(p.Submission, j.Dossier.Root)
+		if key := sideKey(p.Judge.Store.ID, is); now.Releases[key] == nil {
+			old.Releases[key], now.Releases[key] = was, is
+			old.Name = cmp.Or(old.Name, was.Version)
+		}
+	}
+	return old, now, r.Compare(old, now)
+}
+
 // sideKey tells one package of a release from another: by the store and the kind of device.
 func sideKey(store string, r *ledger.Release) string {
 	if form := r.Line().Form; form != ledger.Phone {

@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -108,6 +109,21 @@ func broken(t *testing.T, dir string) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "none/dossier.yaml"), []byte("regola: 1\n"), 0o644))
 }
 
+// TestBriefLines matches every line of --brief with the expression that the recipes give to
+// task runners.
+func TestBriefLines(t *testing.T) {
+	recipes, err := os.ReadFile("../../docs/recipes.md")
+	require.NoError(t, err)
+	m := regexp.MustCompile("(?m)^\\^\\(.*\\$$").FindString(string(recipes))
+	require.NotEmpty(t, m, "the expression is in docs/recipes.md")
+	out, _, _ := regola(t, demo(t), "check", "--on", on, "--brief", "faulty")
+	lines := strings.Split(strings.TrimSuffix(out, "\n"), "\n")
+	require.Greater(t, len(lines), 30)
+	for _, l := range lines {
+		assert.Regexp(t, m, l)
+	}
+}
+
 // TestForge reads the two forms that forges show beside the code.
 func TestForge(t *testing.T) {
 	dir := demo(t)
@@ -142,6 +158,14 @@ func TestForge(t *testing.T) {
 	assert.Empty(t, out)
 }
 
+type junitTest struct {
+	Name    string    `xml:"name,attr"`
+	Failure *struct{} `xml:"failure"`
+	Skipped *struct {
+		Message string `xml:"message,attr"`
+	} `xml:"skipped"`
+}
+
 // TestJUnit reads the output as XML and holds its counts against its cases.
 func TestJUnit(t *testing.T) {
 	dir := demo(t)
@@ -149,20 +173,15 @@ func TestJUnit(t *testing.T) {
 		args     []string
 		failures int // of both suites
 		suites   int
-	}{{[]string{"sound"}, 0, 2}, {[]string{"faulty"}, 25, 2}, {[]string{"--fail-on", "never", "faulty"}, 0, 2}, {[]string{"faulty", "sound"}, 25, 4}} {
+	}{{[]string{"sound"}, 0, 2}, {[]string{"faulty"}, 25, 2}, {[]string{"--fail-on", "never", "faulty"}, 0, 2}, {[]string{"faulty", "sound"}, 25, 3}} {
 		out, _, _ := regola(t, dir, append([]string{"check", "--on", on, "--format", "junit"}, c.args...)...)
 		var doc struct {
 			Suites []struct {
-				Tests    int `xml:"tests,attr"`
-				Failures int `xml:"failures,attr"`
-				Skipped  int `xml:"skipped,attr"`
-				Cases    []struct {
-					Name    string    `xml:"name,attr"`
-					Failure *struct{} `xml:"failure"`
-					Skipped *struct {
-						Message string `xml:"message,attr"`
-					} `xml:"skipped"`
-				} `xml:"testcase"`
+				Name     string      `xml:"name,attr"`
+				Tests    int         `xml:"tests,attr"`
+				Failures int         `xml:"failures,attr"`
+				Skipped  int         `xml:"skipped,attr"`
+				Cases    []junitTest `xml:"testcase"`
 			} `xml:"testsuite"`
 		}
 		require.NoError(t, xml.Unmarshal([]byte(out), &doc))
@@ -180,7 +199,12 @@ func TestJUnit(t *testing.T) {
 				}
 			}
 			assert.Equal(t, []int{s.Tests, s.Failures, s.Skipped}, []int{len(s.Cases), failed, skipped})
+			if s.Name == "without a failure" { // of several dossiers: one case each
+				assert.Equal(t, []int{1, 0, 0}, []int{s.Tests, failed, skipped})
+				continue
+			}
 			assert.Greater(t, s.Tests-failed-skipped, 100, "rules that hold pass")
+			assert.False(t, slices.ContainsFunc(s.Cases[failed:], func(x junitTest) bool { return x.Failure != nil }), "failures come first")
 			failures += failed
 		}
 		assert.Equal(t, c.failures, failures, "%v", c.args)
@@ -423,9 +447,14 @@ func TestMany(t *testing.T) {
 	assert.Equal(t, 2, exit)
 	assert.Contains(t, stderr, "1 dossier could not be judged")
 	lines := strings.Split(out, "\n")
-	for i := range 6 {
-		assert.Contains(t, lines[i], fmt.Sprintf("app-%d  ", i))
+	n := 0
+	for _, l := range lines { // in the order of the call, each with what is gravest below it
+		if strings.Contains(l, fmt.Sprintf("app-%d  ", n)) {
+			n++
+		}
 	}
+	assert.Equal(t, 6, n, out)
+	assert.Contains(t, out, "  refused   the package is named")
 	assert.Contains(t, out, "app-3  NOT JUDGED")
 	assert.Contains(t, out, "the same icon (ios): clients/x/app-0, clients/x/app-1, clients/x/app-2")
 	var doc struct {

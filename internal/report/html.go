@@ -46,7 +46,9 @@ type pageWord struct {
 
 type pageRow struct {
 	Anchor, Name, App, Counts string
+	First, At, Fix, Rule      string // the gravest that is wrong
 	Words                     []pageWord
+	rank                      int // the gravest first
 }
 
 type pagePart struct {
@@ -62,6 +64,7 @@ type page struct {
 	Stores                    []string
 	Basis                     []basisLine
 	Index                     []pageRow
+	Sound                     []pageRow // that pass, and have nothing else to say
 	Nav                       []pagePart
 	Bodies                    []template.HTML // written by the template item, which escapes
 	Rules                     []pageRule
@@ -199,6 +202,7 @@ func (h *htmlWriter) Close() error {
 		ids = append(ids, id)
 	}
 	slices.Sort(ids)
+	slices.SortStableFunc(h.page.Index, func(a, b pageRow) int { return a.rank - b.rank })
 	for _, id := range ids {
 		r := h.rules[id]
 		basis := "Rests on: " + r.Basis.Topic + "; confidence " + r.Basis.Confidence + "."
@@ -287,7 +291,7 @@ func foundBy(f *check.Finding, store string) (string, place.Place) {
 
 // index adds a line to the table of a page about many.
 func (h *htmlWriter) index(i *Item, x *pageItem) {
-	row := pageRow{Anchor: x.Anchor, Name: i.Name}
+	row := pageRow{Anchor: x.Anchor, Name: i.Name, rank: -1}
 	if i.Result == nil {
 		row.Counts = "not judged"
 	} else {
@@ -304,6 +308,14 @@ func (h *htmlWriter) index(i *Item, x *pageItem) {
 			}
 		}
 		row.Counts = strings.Join(counts, "; ")
+		row.rank = len(rulebook.Impacts)
+		if all := i.Result.Findings(false); len(all) > 0 {
+			f := all[0]
+			row.rank = gravity(f.Impact)
+			if f.Impact != rulebook.Craft {
+				row.First, row.At, row.Fix, row.Rule = sayOf(f), f.Faults[0].At.Link(), f.Faults[0].Fix, f.Rule.ID
+			}
+		}
 	}
 	for _, name := range h.page.Stores {
 		w := pageWord{Word: "–"}
@@ -316,6 +328,10 @@ func (h *htmlWriter) index(i *Item, x *pageItem) {
 			}
 		}
 		row.Words = append(row.Words, w)
+	}
+	if row.Anchor == "" {
+		h.page.Sound = append(h.page.Sound, row)
+		return
 	}
 	h.page.Index = append(h.page.Index, row)
 }

@@ -36,8 +36,9 @@ func openText(w io.Writer, look Style, call Call) Writer {
 	return t
 }
 
-// table shows many items: a line for each, and a table at the end. With Style.All
-// each report is written in full before.
+// table shows many items: for each that does not pass a line, with the gravest that is wrong,
+// where and what to do about it; and a table at the end. With Style.All each report is written
+// in full before.
 type table struct {
 	p        printer
 	all      int
@@ -143,7 +144,20 @@ func (t *table) Add(i *Item) error {
 			sums = append(sums, fmt.Sprintf("%d %s", n, stateText[state]))
 		}
 	}
+	if !p.look.All && !slices.ContainsFunc(i.Result.Stores, func(s *check.Store) bool { return s.Outcome(i.Result.Partly()) != check.Passes }) {
+		return p.err // the table counts it
+	}
 	p.line("%s  %s  %s", p.path(pad(name, t.width)), shown(strings.Join(parts, " · ")), p.dim(strings.Join(sums, ", ")))
+	if all := i.Result.Findings(false); len(all) > 0 && all[0].Impact != rulebook.Craft && !p.look.All {
+		f := all[0]
+		p.block(2, pad(string(f.Impact), impactWidth), styleImpact[f.Impact], sayOf(f)+" ["+f.Rule.ID+"]", nil)
+		if at := f.Faults[0].At.Link(); at != "" {
+			p.block(2, pad("", impactWidth), nil, at, stylePath)
+		}
+		if f.Faults[0].Fix != "" {
+			p.block(2, pad("fix", impactWidth), styleDim, f.Faults[0].Fix, nil)
+		}
+	}
 	return p.err
 }
 

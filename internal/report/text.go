@@ -1,9 +1,9 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
 	"io"
-	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -551,6 +551,16 @@ func corrections(r *check.Result) int {
 	return len(seen)
 }
 
+// packageFile is the file that a finding without a place is about.
+func packageFile(r *check.Result, f *check.Finding) string {
+	for _, s := range r.Stores {
+		if slices.Contains(f.Stores, s.ID) && s.Package != "" {
+			return s.Package
+		}
+	}
+	return "-"
+}
+
 // Brief writes one line a finding and place, which terminals and editors make
 // links of: file:line:column: impact: text [rule].
 func Brief(w io.Writer, r *check.Result, look Style, _ int) error {
@@ -558,18 +568,18 @@ func Brief(w io.Writer, r *check.Result, look Style, _ int) error {
 	var each func(f *check.Finding)
 	each = func(f *check.Finding) {
 		for _, x := range f.Faults {
-			at := x.At.Link()
-			if at == "" {
-				at = "-"
-			}
-			if in := path.Join(x.At.Entry, x.At.Key); x.At.Line == 0 && x.At.Entry != "" {
-				at += "!" + in
+			at, say := x.At.Link(), strings.Join(strings.Fields(x.Say), " ")
+			if x.At.Line == 0 { // a binary file, whose first place stands for it: editors open it there
+				at = cmp.Or(at, packageFile(r, f)) + ":1:1"
+				if in := x.At.Within(); in != "" {
+					say += " (" + in + ")"
+				}
 			}
 			known := ""
 			if x.Known {
 				known = " (known)"
 			}
-			p.line("%s: %s: %s%s %s", p.path(at), p.look.paint(styleImpact[x.Impact], string(x.Impact)), strings.Join(strings.Fields(x.Say), " "), known, p.dim("["+f.Rule.ID+"]"))
+			p.line("%s: %s: %s%s %s", p.path(at), p.look.paint(styleImpact[x.Impact], string(x.Impact)), say, known, p.dim("["+f.Rule.ID+"]"))
 		}
 		for _, w := range f.With {
 			each(w)

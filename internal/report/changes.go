@@ -1,6 +1,7 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"slices"
@@ -46,6 +47,11 @@ func NewChangesDocument(old, now *view.Side, all []*view.Compared, set *tables.S
 			for _, x := range list {
 				item := DifferenceItem{How: how, Kind: x.Kind, What: x.What, From: x.From, To: x.To}
 				item.Duty = set.Brings[how][x.Kind]
+				if a, err := strconv.ParseFloat(x.From, 64); err == nil && how == "changed" {
+					if b, err := strconv.ParseFloat(x.To, 64); err == nil && b < a {
+						item.Duty = cmp.Or(set.Brings["lowered"][x.Kind], item.Duty)
+					}
+				}
 				if p := set.Permissions[x.What]; how == "added" && x.Kind == "permission" && p != nil {
 					switch {
 					case p.Declaration != "" && set.Restricted[p.Declaration] != nil:

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 	"strconv"
+	"strings"
 )
 
 // Compare tells what one release has that another did not, in the order of what it
@@ -54,7 +55,13 @@ func Compare(old, now *Release) *Change {
 	c.lists("country", old.Countries, now.Countries)
 	c.single("price", old.Price, now.Price)
 	c.texts("product", old.Products, now.Products)
-	c.texts("text", old.Texts, now.Texts)
+	was, is := pages(old.Texts), pages(now.Texts)
+	if len(was) > 0 && len(is) > 0 {
+		c.lists("page", was, is)
+	} else {
+		was, is = nil, nil // of a side without any page nothing is known
+	}
+	c.texts("text", within(old.Texts, was, is), within(now.Texts, was, is))
 	c.texts("picture", old.Pictures, now.Pictures)
 	for _, k := range slices.Sorted(maps.Keys(now.Sizes)) {
 		if a, b := old.Sizes[k], now.Sizes[k]; a != b && k != "package" {
@@ -74,6 +81,31 @@ func Compare(old, now *Release) *Change {
 
 // Empty tells whether nothing differs.
 func (c *Change) Empty() bool { return len(c.Added)+len(c.Removed)+len(c.Changed) == 0 }
+
+// pages are the languages of texts by their keys, language/text.
+func pages(texts map[string]string) (out []string) {
+	for key := range texts {
+		if language, _, found := strings.Cut(key, "/"); found && !slices.Contains(out, language) {
+			out = append(out, language)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// within leaves out the texts of pages that only one of two sides has: the page says it.
+func within(texts map[string]string, was, is []string) map[string]string {
+	if was == nil {
+		return texts
+	}
+	out := map[string]string{}
+	for key, v := range texts {
+		if language, _, _ := strings.Cut(key, "/"); slices.Contains(was, language) == slices.Contains(is, language) {
+			out[key] = v
+		}
+	}
+	return out
+}
 
 func number(n int64) string { return strconv.FormatInt(n, 10) }
 

@@ -67,6 +67,7 @@ func TestCompare(t *testing.T) {
 		"~ price free → 1.99 EUR":  func(r *ledger.Release) { r.Price = "1.99 EUR" },
 		"~ product glaze":          func(r *ledger.Release) { r.Products = map[string]string{"glaze": "once 2.99 EUR"} },
 		"~ text it/name":           func(r *ledger.Release) { r.Texts = map[string]string{"it/name": "t2"} },
+		"+ page fr":                func(r *ledger.Release) { r.Texts = map[string]string{"it/name": r.Texts["it/name"], "fr/name": "t"} },
 		"- picture pictures/1.png": func(r *ledger.Release) { r.Pictures = nil },
 		"~ size package":           func(r *ledger.Release) { r.Sizes = map[string]int64{"package": 1001, "code": 400} },
 		"~ size of code code":      func(r *ledger.Release) { r.Sizes = map[string]int64{"package": 1000, "code": 401} },

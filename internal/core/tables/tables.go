@@ -54,7 +54,7 @@ type Known struct {
 	PictureClasses          []*PictureClass              `json:"picture_classes"`          // which pictures and films each store takes
 	PictureNeeds            []*PictureNeed               `json:"picture_needs"`            // of which classes a page needs pictures
 	Phrases                 []*Phrase                    `json:"phrases"`                  // of a page's texts that stores turn away
-	Brings                  map[string]map[string]string `json:"brings"`                   // how something changed (added, changed, removed) → what changed → what it brings
+	Brings                  map[string]map[string]string `json:"brings"`                   // how something changed (added, changed, lowered, removed) → what changed → what it brings
 	DataWords               []string                     `json:"data_words"`               // by which a privacy page speaks of data, in small letters
 	Disclosures             map[string][]string          `json:"disclosures"`              // words by which a description says what a store asks it to say
 	FrequentWords           map[string][]string          `json:"frequent_words"`           // of languages, by which a text is recognised

@@ -6,6 +6,7 @@ require (
 	cel.dev/cel-go v0.33.2
 	charm.land/bubbletea/v2 v2.1.1
 	charm.land/huh/v2 v2.0.3
+	github.com/CycloneDX/cyclonedx-go v0.12.0
 	github.com/abadojack/whatlanggo v1.0.1
 	github.com/aymanbagabas/go-udiff v0.4.2
 	github.com/creachadair/jrpc2 v1.3.6
@@ -14,6 +15,8 @@ require (
 	github.com/fsnotify/fsnotify v1.10.1
 	github.com/gofrs/flock v0.13.2
 	github.com/klauspost/compress v1.20.3
+	github.com/opencontainers/go-digest v1.0.0
+	github.com/opencontainers/image-spec v1.1.1
 	github.com/rivo/uniseg v0.4.7
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
 	github.com/smallstep/pkcs7 v0.2.3

@@ -1,12 +1,13 @@
-// Command releasedata writes what accompanies a release, into a folder: manual pages,
+// Command releasedata writes what accompanies a release: into a folder manual pages,
 // shell completions, the licences of all dependencies, and a bill of materials in the
-// form of CycloneDX 1.6, from what the Go tool recorded in a built program. The same
+// form of CycloneDX 1.6, from what the Go tool recorded in a built program; an image of the
+// program for containers; a statement of provenance. The same
 // program and day give the same bytes.
 package main
 
 import (
+	"bytes"
 	"debug/buildinfo"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -18,15 +19,26 @@ import (
 	"strings"
 	"time"
 
+	"github.com/CycloneDX/cyclonedx-go"
+
 	"regola.example/regola/internal/cli"
 )
 
 func main() {
-	if len(os.Args) != 5 {
-		fmt.Fprintln(os.Stderr, "usage: releasedata PROGRAM VERSION DAY FOLDER")
+	usage := "usage: releasedata papers PROGRAM VERSION DAY FOLDER\n       releasedata image VERSION DAY FILE ARCH=PROGRAM…\n       releasedata provenance COMMIT FILE RELEASED…"
+	var err error
+	switch args := os.Args[1:]; {
+	case len(args) == 5 && args[0] == "papers":
+		err = write(args[1], args[2], args[3], args[4])
+	case len(args) > 4 && args[0] == "image":
+		err = image(args[1], args[2], args[3], args[4:])
+	case len(args) > 3 && args[0] == "provenance":
+		err = provenance(args[1], args[2], args[3:])
+	default:
+		fmt.Fprintln(os.Stderr, usage)
 		os.Exit(2)
 	}
-	if err := write(os.Args[1], os.Args[2], os.Args[3], os.Args[4]); err != nil {
+	if err != nil {
 		fmt.Fprintln(os.Stderr, "releasedata:", err)
 		os.Exit(1)
 	}
@@ -64,10 +76,10 @@ func write(program, version, on, dir string) error {
 	if err != nil {
 		return err
 	}
-	if err := licences(mods, info.GoVersion, filepath.Join(dir, "LICENSES.txt")); err != nil {
+	if err := licences(mods, filepath.Join(dir, "LICENSES.txt")); err != nil {
 		return err
 	}
-	return bill(mods, info.GoVersion, version, day, filepath.Join(dir, "regola.cdx.json"))
+	return bill(mods, version, day, filepath.Join(dir, "regola.cdx.json"))
 }
 
 // module is one dependency that is in the program.
@@ -152,7 +164,7 @@ func spdx(text string) string {
 	return ""
 }
 
-func licences(mods []*module, goVersion, file string) error {
+func licences(mods []*module, file string) error {
 	var b strings.Builder
 	b.WriteString("Regola is licensed under the Apache License 2.0 (LICENSE). The program holds code of\nthese modules, under their licences:\n\n")
 	for _, m := range mods {
@@ -172,47 +184,24 @@ func licences(mods []*module, goVersion, file string) error {
 }
 
 // bill writes the bill of materials.
-func bill(mods []*module, goVersion, version string, day time.Time, file string) error {
-	type licence struct {
-		License struct {
-			ID string `json:"id"`
-		} `json:"license"`
+func bill(mods []*module, version string, day time.Time, file string) error {
+	part := func(kind cyclonedx.ComponentType, name, version, id string) cyclonedx.Component {
+		url := "pkg:golang/" + name + "@" + version
+		return cyclonedx.Component{Type: kind, BOMRef: url, Name: name, Version: version, PackageURL: url, Licenses: &cyclonedx.Licenses{{License: &cyclonedx.License{ID: id}}}}
 	}
-	type component struct {
-		Type     string    `json:"type"`
-		Ref      string    `json:"bom-ref"`
-		Name     string    `json:"name"`
-		Version  string    `json:"version"`
-		PURL     string    `json:"purl"`
-		Licenses []licence `json:"licenses"`
-	}
-	part := func(kind, name, version, id string) component {
-		c := component{Type: kind, Name: name, Version: version, PURL: "pkg:golang/" + name + "@" + version}
-		c.Ref = c.PURL
-		var l licence
-		l.License.ID = id
-		c.Licenses = []licence{l}
-		return c
-	}
-	main := part("application", "regola.example/regola", version, "Apache-2.0")
-	refs := []string{}
-	parts := []component{}
-	deps := []map[string]any{}
+	main := part(cyclonedx.ComponentTypeApplication, "regola.example/regola", version, "Apache-2.0")
+	refs, parts, deps := []string{}, []cyclonedx.Component{}, []cyclonedx.Dependency{}
 	for _, m := range mods {
-		c := part("library", m.Path, m.Version, m.Licence)
-		parts = append(parts, c)
-		refs = append(refs, c.Ref)
-		deps = append(deps, map[string]any{"ref": c.Ref})
+		c := part(cyclonedx.ComponentTypeLibrary, m.Path, m.Version, m.Licence)
+		parts, refs, deps = append(parts, c), append(refs, c.BOMRef), append(deps, cyclonedx.Dependency{Ref: c.BOMRef})
 	}
-	doc := map[string]any{
-		"$schema": "http://cyclonedx.org/schema/bom-1.6.schema.json", "bomFormat": "CycloneDX", "specVersion": "1.6", "version": 1,
-		"metadata":     map[string]any{"timestamp": day.UTC().Format(time.RFC3339), "component": main},
-		"components":   parts,
-		"dependencies": append([]map[string]any{{"ref": main.Ref, "dependsOn": refs}}, deps...),
-	}
-	out, err := json.MarshalIndent(doc, "", "  ")
-	if err != nil {
+	deps = append([]cyclonedx.Dependency{{Ref: main.BOMRef, Dependencies: &refs}}, deps...)
+	bom := cyclonedx.NewBOM()
+	bom.Metadata = &cyclonedx.Metadata{Timestamp: day.UTC().Format(time.RFC3339), Component: &main}
+	bom.Components, bom.Dependencies = &parts, &deps
+	var b bytes.Buffer
+	if err := cyclonedx.NewBOMEncoder(&b, cyclonedx.BOMFileFormatJSON).SetPretty(true).EncodeVersion(bom, cyclonedx.SpecVersion1_6); err != nil {
 		return err
 	}
-	return os.WriteFile(file, append(out, '\n'), 0o644)
+	return os.WriteFile(file, b.Bytes(), 0o644)
 }

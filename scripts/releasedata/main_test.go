@@ -1,8 +1,14 @@
 package main
 
 import (
+	"archive/tar"
+	"bytes"
+	"compress/gzip"
+	"crypto/sha256"
 	"debug/buildinfo"
 	"encoding/json"
+	"fmt"
+	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -68,6 +74,81 @@ func TestWrite(t *testing.T) {
 	}
 	assert.Error(t, write(program, "1.0.0", "soon", first))
 	assert.Error(t, write(filepath.Join(first, "none"), "1.0.0", "2026-11-25", first))
+}
+
+// TestImage reads the layout of an image as its specification has it: every blob is what its
+// digest says, the layer holds the program, and the same call gives the same bytes.
+func TestImage(t *testing.T) {
+	dir := t.TempDir()
+	program := filepath.Join(dir, "regola")
+	require.NoError(t, os.WriteFile(program, []byte("the program"), 0o755))
+	files := map[string][]byte{}
+	var first []byte
+	for range 2 {
+		out := filepath.Join(dir, "image.tar")
+		require.NoError(t, image("9.8.7", "2026-11-25", out, []string{"amd64=" + program, "arm64=" + program}))
+		data, err := os.ReadFile(out)
+		require.NoError(t, err)
+		if first != nil {
+			assert.Equal(t, first, data)
+		}
+		first = data
+		for r := tar.NewReader(bytes.NewReader(data)); ; {
+			h, err := r.Next()
+			if err == io.EOF {
+				break
+			}
+			require.NoError(t, err)
+			files[h.Name], err = io.ReadAll(r)
+			require.NoError(t, err)
+		}
+	}
+	assert.JSONEq(t, `{"imageLayoutVersion": "1.0.0"}`, string(files["oci-layout"]))
+	blob := func(d string) []byte {
+		name := "blobs/" + strings.Replace(d, ":", "/", 1)
+		require.Contains(t, files, name)
+		assert.Equal(t, d, fmt.Sprintf("sha256:%x", sha256.Sum256(files[name])))
+		return files[name]
+	}
+	type descriptor struct {
+		Digest   string
+		Platform struct{ Architecture string }
+	}
+	var index, inner struct{ Manifests []descriptor }
+	require.NoError(t, json.Unmarshal(files["index.json"], &index))
+	require.NoError(t, json.Unmarshal(blob(index.Manifests[0].Digest), &inner))
+	require.Len(t, inner.Manifests, 2)
+	for i, arch := range []string{"amd64", "arm64"} {
+		var m struct {
+			Config descriptor
+			Layers []descriptor
+		}
+		var c struct {
+			Config struct{ Entrypoint []string }
+			RootFS struct {
+				DiffIDs []string `json:"diff_ids"`
+			}
+		}
+		assert.Equal(t, arch, inner.Manifests[i].Platform.Architecture)
+		require.NoError(t, json.Unmarshal(blob(inner.Manifests[i].Digest), &m))
+		require.NoError(t, json.Unmarshal(blob(m.Config.Digest), &c))
+		z, err := gzip.NewReader(bytes.NewReader(blob(m.Layers[0].Digest)))
+		require.NoError(t, err)
+		layer, err := io.ReadAll(z)
+		require.NoError(t, err)
+		assert.Equal(t, c.RootFS.DiffIDs[0], fmt.Sprintf("sha256:%x", sha256.Sum256(layer)))
+		assert.Contains(t, string(layer), "the program")
+		assert.Equal(t, []string{"/usr/bin/regola"}, c.Config.Entrypoint)
+	}
+	assert.Error(t, image("1", "2026-11-25", filepath.Join(dir, "x"), []string{"amd64"}))
+	assert.Error(t, image("1", "soon", filepath.Join(dir, "x"), []string{"amd64=" + program}))
+
+	require.NoError(t, provenance("abc", filepath.Join(dir, "p.json"), []string{program}))
+	data, err := os.ReadFile(filepath.Join(dir, "p.json"))
+	require.NoError(t, err)
+	assert.Contains(t, string(data), fmt.Sprintf("%x", sha256.Sum256([]byte("the program"))))
+	assert.Contains(t, string(data), `"gitCommit": "abc"`)
+	assert.Error(t, provenance("abc", filepath.Join(dir, "p.json"), []string{filepath.Join(dir, "none")}))
 }
 
 // TestLicences recognises what stands in licence files, and no more.

@@ -1,10 +1,12 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -126,7 +128,7 @@ and what came and went is shown.`,
 	fl.BoolVar(&alone, "alone", false, "judge the packages by themselves, without a dossier")
 	fl.BoolVar(&fetch, "links", false, "fetch what the dossier's links lead to, and judge it; the only use of the network")
 	fl.BoolVar(&private, "links-private", false, "with --links: fetch private and local addresses, too")
-	fl.StringVar(&shard, "shard", "", "judge one part of the dossiers only, as `I/N`: of N parts the one with the number I, from 1")
+	fl.StringVar(&shard, "shard", "", "judge one part of the dossiers only, as `I/N`: of N parts the one with the number I, from 1; auto or auto/N takes them from what started the call")
 	fl.BoolVar(&watching, "watch", false, "stay, and judge again whenever a file of the release changes; Ctrl-C ends")
 	_ = c.RegisterFlagCompletionFunc("out", outForms)
 	_ = c.RegisterFlagCompletionFunc("store", choices(e.storeIDs()...))
@@ -242,6 +244,12 @@ func shardOf(jobs []run.Job, shard string) ([]run.Job, *report.PartEntry, error)
 	if shard == "" {
 		return jobs, nil, nil
 	}
+	if word, count, _ := strings.Cut(shard, "/"); word == "auto" {
+		var err error
+		if shard, err = shardHere(count, os.Getenv); err != nil {
+			return nil, nil, err
+		}
+	}
 	var i, n int
 	if _, err := fmt.Sscanf(shard, "%d/%d", &i, &n); err != nil || fmt.Sprintf("%d/%d", i, n) != shard || i < 1 || n < i {
 		return nil, nil, usageError(fmt.Sprintf("--shard: %q is not of the form I/N", shard), "write the number of the part, from 1, and how many there are, such as 2/4")
@@ -258,6 +266,40 @@ func shardOf(jobs []run.Job, shard string) ([]run.Job, *report.PartEntry, error)
 		mine = append(mine, jobs[at])
 	}
 	return mine, part, nil
+}
+
+// shardSources are the variables by which what starts many calls tells each its part: the
+// number, from where it counts, and how many there are.
+var shardSources = []struct{ index, first, count string }{
+	{"SLURM_ARRAY_TASK_ID", "SLURM_ARRAY_TASK_MIN", "SLURM_ARRAY_TASK_COUNT"}, // an array of jobs
+	{"SLURM_PROCID", "", "SLURM_NTASKS"},                                      // the tasks of one job
+	{"JOB_COMPLETION_INDEX", "", ""},                                          // an indexed job of a cluster of containers
+	{"CI_NODE_INDEX", "1", "CI_NODE_TOTAL"},                                   // parallel jobs of a forge
+}
+
+// shardHere is the part of this call by its surroundings. count is how many parts there are,
+// where the call says it.
+func shardHere(count string, env func(string) string) (string, error) {
+	for _, s := range shardSources {
+		index, err := strconv.Atoi(env(s.index))
+		if err != nil {
+			continue
+		}
+		first, err := strconv.Atoi(s.first)
+		if err != nil {
+			first, _ = strconv.Atoi(env(s.first)) // from 0 where nothing says it
+		}
+		n := cmp.Or(count, env(s.count))
+		if n == "" || s.count == "" && count == "" {
+			return "", usageError("--shard auto: "+s.index+" tells which part this is, and nothing tells how many there are", "write --shard auto/N")
+		}
+		return fmt.Sprintf("%d/%s", index-first+1, n), nil
+	}
+	var names []string
+	for _, s := range shardSources {
+		names = append(names, s.index)
+	}
+	return "", usageError("--shard auto: nothing tells which part this is", "write --shard I/N, or set one of "+strings.Join(names, ", "))
 }
 
 // misnamed says that a dossier lies here under another name.

@@ -37,3 +37,28 @@ func TestShard(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, below, 2, "a folder stands for the dossiers below it")
 }
+
+// TestShardHere takes the part of a call from its surroundings.
+func TestShardHere(t *testing.T) {
+	for _, c := range []struct {
+		env         map[string]string
+		count, want string
+	}{
+		{map[string]string{"SLURM_ARRAY_TASK_ID": "1", "SLURM_ARRAY_TASK_MIN": "1", "SLURM_ARRAY_TASK_COUNT": "4"}, "", "1/4"},
+		{map[string]string{"SLURM_ARRAY_TASK_ID": "13", "SLURM_ARRAY_TASK_MIN": "10", "SLURM_ARRAY_TASK_COUNT": "4"}, "", "4/4"},
+		{map[string]string{"SLURM_ARRAY_TASK_ID": "0", "SLURM_ARRAY_TASK_COUNT": "4"}, "", "1/4"},
+		{map[string]string{"SLURM_PROCID": "2", "SLURM_NTASKS": "3"}, "", "3/3"},
+		{map[string]string{"JOB_COMPLETION_INDEX": "0"}, "4", "1/4"},
+		{map[string]string{"JOB_COMPLETION_INDEX": "3"}, "4", "4/4"},
+		{map[string]string{"CI_NODE_INDEX": "1", "CI_NODE_TOTAL": "2"}, "", "1/2"},
+		{map[string]string{"CI_NODE_INDEX": "2", "CI_NODE_TOTAL": "9"}, "2", "2/2"},
+	} {
+		got, err := shardHere(c.count, func(name string) string { return c.env[name] })
+		require.NoError(t, err)
+		assert.Equal(t, c.want, got, "%v", c.env)
+	}
+	for _, env := range []map[string]string{nil, {"JOB_COMPLETION_INDEX": "1"}, {"CI_NODE_INDEX": "x", "CI_NODE_TOTAL": "2"}, {"CI_NODE_INDEX": "1"}} {
+		_, err := shardHere("", func(name string) string { return env[name] })
+		assert.Error(t, err, "%v", env)
+	}
+}

@@ -56,7 +56,7 @@ func Read(text string, rows []*Row) *Letter {
 	blocks, headed := cut(text)
 	named := map[*Row]int{}
 	for _, b := range blocks {
-		best := rank(b, rows)
+		best := rank(b, rows, l.Store)
 		x := &Issue{Code: b.code, Quote: strings.TrimSpace(b.text)}
 		switch {
 		case len(best) > 0 && best[0].score >= weightLeast:
@@ -105,8 +105,9 @@ type ranked struct {
 	words string
 }
 
-// rank orders the rows that speak for a block, the strongest first.
-func rank(b block, rows []*Row) (out []ranked) {
+// rank orders the rows that speak for a block, the strongest first. store is whose letter it
+// is, where the frame tells.
+func rank(b block, rows []*Row, store string) (out []ranked) {
 	low := b.text
 	if b.code != "" { // the names of the sections behind a number are the same in every letter
 		if _, rest, more := strings.Cut(low, "\n"); more && numbered().MatchString(strings.ToLower(low)) {
@@ -115,6 +116,9 @@ func rank(b block, rows []*Row) (out []ranked) {
 	}
 	low = strings.ToLower(strings.ReplaceAll(low, "\n", " "))
 	for _, r := range rows {
+		if store != "" && r.Store != store {
+			continue
+		}
 		x := ranked{row: r}
 		switch {
 		case b.code == "":
@@ -152,9 +156,23 @@ func rank(b block, rows []*Row) (out []ranked) {
 			out = append(out, x)
 		}
 	}
-	slices.SortStableFunc(out, func(a, b ranked) int { return cmp.Compare(b.score, a.score) })
+	// A store that numbers its guidelines names the number: words alone are rather another's,
+	// and what has a number is never another's.
+	weight := func(x ranked) int {
+		if b.code == "" && store == "" && guideline().MatchString(x.row.Code) {
+			return min(x.score, weightWords) - 1
+		}
+		return x.score
+	}
+	if guideline().MatchString(b.code) {
+		out = slices.DeleteFunc(out, func(x ranked) bool { return !guideline().MatchString(x.row.Code) && !x.row.Cites(b.code) })
+	}
+	slices.SortStableFunc(out, func(a, b ranked) int { return cmp.Or(cmp.Compare(weight(b), weight(a)), cmp.Compare(b.score, a.score)) })
 	return out
 }
+
+// guideline is a code that is the number of a section.
+var guideline = late(`^\d+\.\d`)
 
 // bare is a cue that found no more than a number of a section or an error.
 var bare = late(`^(?:` + section + `\s*)?\d[\d.()a-z]{0,10}$`)

@@ -99,7 +99,7 @@ func TestLetters(t *testing.T) {
 	require.NoError(t, err)
 	var all struct{ Letters []sample }
 	require.NoError(t, yaml.Unmarshal(data, &all))
-	require.GreaterOrEqual(t, len(all.Letters), 30)
+	require.GreaterOrEqual(t, len(all.Letters), 80)
 	rows, err := rulebooks.BuiltIn.Letters()
 	require.NoError(t, err)
 	for _, s := range all.Letters {

@@ -79,7 +79,7 @@ func Read(text string, rows []*Row) *Letter {
 		l.Issues = append(l.Issues, x)
 	}
 	if !headed {
-		l.Issues = strongest(l.Issues, rows)
+		l.Issues = strongest(l.Issues, rows, l.Store)
 	}
 	if l.Store == "" {
 		l.Store = storeOf(l.Issues)
@@ -179,11 +179,11 @@ var bare = late(`^(?:` + section + `\s*)?\d[\d.()a-z]{0,10}$`)
 
 // strongest keeps, of the paragraphs of a letter without headings, those whose row is as
 // strong as the best: the others speak of the same in passing.
-func strongest(issues []*Issue, rows []*Row) (out []*Issue) {
+func strongest(issues []*Issue, rows []*Row, store string) (out []*Issue) {
 	most := 0
 	scores := make([]int, len(issues))
 	for i, x := range issues {
-		scores[i] = rank(block{text: x.Quote}, rows)[0].score
+		scores[i] = rank(block{text: x.Quote}, rows, store)[0].score
 		most = max(most, scores[i])
 	}
 	for i, x := range issues {

@@ -6,6 +6,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"regola.example/regola/internal/core/day"
 )
@@ -345,8 +347,10 @@ func names(text string) []string { return once(technical().FindAllString(text, 6
 // locales are the language tags that a text names.
 func locales(text string) []string {
 	var out []string
-	for _, m := range localeTag().FindAllStringSubmatch(text, 32) {
-		out = append(out, m[1])
+	for _, m := range localeTag().FindAllStringSubmatchIndex(text, 32) {
+		if r, _ := utf8.DecodeLastRuneInString(text[:m[2]]); !unicode.IsLetter(r) { // not the end of a word with an accent
+			out = append(out, text[m[2]:m[3]])
+		}
 	}
 	return once(out)
 }

@@ -62,6 +62,39 @@ func TestAt(t *testing.T) {
 	assert.Equal(t, []int{10, 15}, []int{s.From, s.To}, "columns count characters")
 }
 
+// TestFind goes down a path as far as it is written.
+func TestFind(t *testing.T) {
+	doc := []byte("a:\n  b: 1\n  c:\n    - d: 2\n    - {d: 3}\ne: x\n")
+	for path, want := range map[string][2]int{
+		"a": {1, 1}, "a.b": {2, 3}, "a.c[0].d": {4, 7}, "a.c[1].d": {5, 8}, "a.c[1]": {5, 7}, "a.c[2].d": {3, 3}, "a.x.y": {1, 1}, "e": {6, 1}, "e.f": {6, 1}, "z": {1, 1}, "": {1, 1}, "a[0]": {1, 1},
+	} {
+		line, column := cursor.Find(doc, path)
+		assert.Equal(t, want, [2]int{line, column}, path)
+	}
+	line, column := cursor.Find([]byte("a: ["), "a")
+	assert.Equal(t, []int{1, 1}, []int{line, column})
+}
+
+// TestOutline lists keys with the lines that their values take.
+func TestOutline(t *testing.T) {
+	type row struct {
+		name, detail string
+		line, end    int
+	}
+	var got []row
+	var walk func(list []*cursor.Symbol)
+	walk = func(list []*cursor.Symbol) {
+		for _, s := range list {
+			got = append(got, row{s.Name, s.Detail, s.Line, s.EndLine})
+			walk(s.Below)
+		}
+	}
+	walk(cursor.Outline([]byte("a: |\n  one\n  two\nb:\n  - id: x\n    c: 1\n  - {}\n  - text\n")))
+	assert.Equal(t, []row{{"a", "one", 1, 3}, {"b", "", 4, 8}, {"x", "", 5, 6}, {"id", "x", 5, 5}, {"c", "1", 6, 6}, {"[1]", "", 7, 7}}, got)
+	assert.Nil(t, cursor.Outline([]byte("a: [")))
+	assert.Nil(t, cursor.Outline(nil))
+}
+
 func FuzzAt(f *testing.F) {
 	f.Add([]byte("a: {b: [c, 'd']}\n- e:\n    f: |\n      g\n"), 1, 8)
 	f.Fuzz(func(t *testing.T, data []byte, line, column int) {

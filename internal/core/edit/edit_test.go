@@ -161,3 +161,13 @@ func TestText(t *testing.T) {
 	}
 	assert.Equal(t, "aXXd", string(edit.Apply([]byte("abcd"), []edit.Range{{1, 3, "XX"}, {2, 4, "lost"}, {9, 10, "far"}})), "what overlaps is left out")
 }
+
+// TestHas tells what is written from what is empty, missing or below a text.
+func TestHas(t *testing.T) {
+	doc := []byte("a: {b: 1, c: }\nd:\n  - e: 2\n  - f\n")
+	for path, want := range map[string]bool{"a": true, "a.b": true, "a.c": false, "a.x": false, "a.b.x": false, "d": true, "d[0].e": true, "d[1]": true, "d[2]": false, "x": false} {
+		assert.Equal(t, want, edit.Has(doc, path), path)
+	}
+	assert.False(t, edit.Has([]byte("a: ["), "a"), "a document that cannot be read has nothing")
+	assert.False(t, edit.Has(nil, "a"))
+}

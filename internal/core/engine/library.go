@@ -135,6 +135,10 @@ func Functions() []Declared {
 			cel.BinaryBinding(func(a, b ref.Val) ref.Val {
 				return types.Bool(textual.SameLanguage(string(a.(types.String)), string(b.(types.String))))
 			}))),
+		Declare("same_writing(string, string) bool", "two language tags of one language and script: zh-CN and zh-Hans, but not zh-TW", cel.Overload("same_writing_string_string", []*cel.Type{cel.StringType, cel.StringType}, cel.BoolType,
+			cel.BinaryBinding(func(a, b ref.Val) ref.Val {
+				return types.Bool(textual.SameWriting(string(a.(types.String)), string(b.(types.String))))
+			}))),
 		Declare("[int].sum() int", "the sum of a list of whole numbers", cel.MemberOverload("list_int_sum", []*cel.Type{cel.ListType(cel.IntType)}, cel.IntType, cel.UnaryBinding(sum))),
 		Declare("megabytes(int) string", "a number of bytes for people, such as 11.4 MB; a MB has 1,048,576 bytes", cel.Overload("megabytes_int", []*cel.Type{cel.IntType}, cel.StringType,
 			cel.UnaryBinding(func(v ref.Val) ref.Val {

@@ -30,3 +30,13 @@ func FuzzOf(f *testing.F) {
 		assert.LessOrEqual(t, len(htmltext.Of(page)), 4*len(page)+8)
 	})
 }
+
+// TestBlocks parts words at every element that stands on lines of its own, and at no other.
+func TestBlocks(t *testing.T) {
+	for _, tag := range []string{"address", "article", "blockquote", "br", "dd", "div", "dl", "dt", "footer", "h1", "h2", "h3", "h4", "h5", "h6", "header", "hr", "li", "main", "ol", "p", "pre", "section", "td", "th", "tr", "ul", "table"} {
+		assert.Contains(t, htmltext.Of("a<"+tag+">b"), "\n", tag)
+	}
+	for _, tag := range []string{"span", "b", "a", "code", "em"} {
+		assert.Equal(t, "ab", htmltext.Of("a<"+tag+">b"), tag)
+	}
+}

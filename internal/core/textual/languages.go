@@ -17,6 +17,19 @@ func SameLanguage(a, b string) bool {
 	return baseOf(x) == baseOf(y)
 }
 
+// SameWriting compares the languages of two tags and the scripts in which they are written:
+// Chinese for the mainland and for Taiwan are two.
+func SameWriting(a, b string) bool {
+	x, errA := language.Parse(a)
+	y, errB := language.Parse(b)
+	if errA != nil || errB != nil {
+		return a == b
+	}
+	first, _ := x.Script()
+	second, _ := y.Script()
+	return baseOf(x) == baseOf(y) && first == second
+}
+
 // baseOf is the language of a tag. Norwegian stands for its usual written form.
 func baseOf(t language.Tag) string {
 	b, _ := t.Base()

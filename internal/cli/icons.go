@@ -6,17 +6,16 @@ import (
 	"image/color"
 	"os"
 	"path/filepath"
-	"regexp"
 	"strconv"
 
-	"regola.example/regola/internal/write"
-
-	"github.com/spf13/cobra"
-
 	"regola.example/regola/internal/core/icons"
+	"regola.example/regola/internal/core/late"
 	"regola.example/regola/internal/core/pictures"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/report"
+	"regola.example/regola/internal/write"
+
+	"github.com/spf13/cobra"
 )
 
 // maxMaster bounds the side of a master, in pixels.
@@ -43,7 +42,7 @@ Nothing is overwritten: DIR must be new or empty.`,
 			if out == "" {
 				return usageError("it is not said where the icons go", "add --out with a new folder")
 			}
-			if !resourceName.MatchString(name) {
+			if !resourceName().MatchString(name) {
 				return usageError(fmt.Sprintf("--name %q cannot be the name of a resource", name), "write small letters, digits and underscores, such as app_icon")
 			}
 			o := icons.Options{Name: name}
@@ -88,12 +87,12 @@ Nothing is overwritten: DIR must be new or empty.`,
 }
 
 var (
-	resourceName = regexp.MustCompile(`^[a-z][a-z0-9_]{0,60}$`)
-	hexColor     = regexp.MustCompile(`^#?([0-9A-Fa-f]{6})$`)
+	resourceName = late.Regexp(`^[a-z][a-z0-9_]{0,60}$`)
+	hexColor     = late.Regexp(`^#?([0-9A-Fa-f]{6})$`)
 )
 
 func parseColor(s string) (color.NRGBA, error) {
-	m := hexColor.FindStringSubmatch(s)
+	m := hexColor().FindStringSubmatch(s)
 	if m == nil {
 		return color.NRGBA{}, usageError(fmt.Sprintf("--background %q is no colour", s), "write six hexadecimal digits, such as '#B5532A'")
 	}

@@ -3,7 +3,6 @@ package cli
 import (
 	"cmp"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -13,6 +12,7 @@ import (
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/late"
 	"regola.example/regola/internal/core/letter"
 	"regola.example/regola/internal/core/phrases"
 	"regola.example/regola/internal/core/place"
@@ -199,7 +199,7 @@ rules look at it. With a limit, such as least_target_level_update: what it was a
 			if err != nil {
 				return err
 			}
-			if number.MatchString(args[0]) {
+			if number().MatchString(args[0]) {
 				if ok, err := e.explainCited(args[0], rules, format); ok || err != nil {
 					return err
 				}
@@ -269,7 +269,7 @@ rules look at it. With a limit, such as least_target_level_update: what it was a
 }
 
 // number is how stores cite sections and upload errors.
-var number = regexp.MustCompile(`(?i)^([a-z]{2,5}-)?[0-9]+([.(][0-9a-z.()]*)?$`)
+var number = late.Regexp(`(?i)^([a-z]{2,5}-)?[0-9]+([.(][0-9a-z.()]*)?$`)
 
 // explainCited says what a number or name means under which a store cites something.
 func (e *env) explainCited(code string, rules []*rulebook.Rule, format string) (ok bool, err error) {

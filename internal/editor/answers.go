@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"path/filepath"
 	"reflect"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -13,6 +12,7 @@ import (
 	"regola.example/regola/internal/core/cursor"
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/late"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/strictyaml"
@@ -53,14 +53,14 @@ func find(rules []*rulebook.Rule, id string) *rulebook.Rule {
 	return nil
 }
 
-var steps = regexp.MustCompile(`\[\d+\]`)
+var steps = late.Regexp(`\[\d+\]`)
 
 // Hover says in Markdown what stands at a place; empty for nothing.
 func (e *Editor) Hover(file string, doc []byte, line, column int) string {
 	s := cursor.At(doc, line, column)
 	switch KindOf(file, doc) {
 	case Dossier:
-		return e.hoverKey(file, s, steps.ReplaceAllString(s.Dotted(), ""))
+		return e.hoverKey(file, s, steps().ReplaceAllString(s.Dotted(), ""))
 	case Listing:
 		if len(s.Path) > 0 && !s.Text || s.Key == "" && !s.Text {
 			return ""
@@ -263,7 +263,7 @@ func (e *Editor) Complete(file string, doc []byte, line, column int) (items []It
 
 func (e *Editor) completeKey(file string, s cursor.Spot, fields []*dossier.Field, under []string) (out []Item) {
 	path := strings.Join(append(under, s.Path...), ".")
-	path = steps.ReplaceAllString(strings.ReplaceAll(path, ".[", "["), "")
+	path = steps().ReplaceAllString(strings.ReplaceAll(path, ".[", "["), "")
 	f := dossier.FieldAt(path)
 	if path == "" || f != nil && f.Path == path && f.Block() {
 		if path != "" {
@@ -356,13 +356,13 @@ func bookKeys(s cursor.Spot) (out []Item) {
 // conditions are the keys of a rule whose values are conditions, or texts with conditions.
 var conditions = []string{"when", "each", "faults", "expect", "at", "say", "seen", "fix", "ask", "what", "because", "write", "of", "to", "impact"}
 
-var celWord = regexp.MustCompile(`[A-Za-z_][\w.\[\]]*$`)
+var celWord = late.Regexp(`[A-Za-z_][\w.\[\]]*$`)
 
 // celAt is the name in a condition that ends or lies at a column.
 func celAt(text string, column int) (name string, from int) {
 	runes := []rune(text)
 	before := string(runes[:min(len(runes), max(0, column-1))])
-	name = celWord.FindString(before)
+	name = celWord().FindString(before)
 	return name, len([]rune(before)) - len([]rune(name)) + 1
 }
 
@@ -420,7 +420,7 @@ func (e *Editor) Definition(file string, doc []byte, line, column int) place.Pla
 		return place.Place{}
 	}
 	s := cursor.At(doc, line, column)
-	path := steps.ReplaceAllString(s.Dotted(), "")
+	path := steps().ReplaceAllString(s.Dotted(), "")
 	switch {
 	case s.InKey:
 		return place.Place{}

@@ -2,10 +2,10 @@ package editor
 
 import (
 	"reflect"
-	"regexp"
 	"strings"
 	"unicode/utf8"
 
+	"regola.example/regola/internal/core/late"
 	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/core/tables"
 )
@@ -36,7 +36,7 @@ func lineOf(doc []byte, n int) string {
 	return ""
 }
 
-var keyHead = regexp.MustCompile(`^(?:"[^"]*"|'[^']*'|[\w.-]+)\s*:`)
+var keyHead = late.Regexp(`^(?:"[^"]*"|'[^']*'|[\w.-]+)\s*:`)
 
 // spanAt is the piece of a line that begins at a column: a key, a text in quotation marks, or
 // a value up to what ends it.
@@ -48,7 +48,7 @@ func spanAt(doc []byte, line, column int) Span {
 	}
 	rest := string(runes[min(len(runes), column-1):])
 	var size int
-	switch m := keyHead.FindString(rest); {
+	switch m := keyHead().FindString(rest); {
 	case m != "":
 		size = len(strings.TrimRight(m, ": \t"))
 	case strings.HasPrefix(rest, `"`), strings.HasPrefix(rest, "'"):

@@ -1,11 +1,11 @@
 package run
 
 import (
-	"regexp"
 	"strings"
 
 	"regola.example/regola/internal/core/check"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/late"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/store"
 	"regola.example/regola/internal/core/submission"
@@ -21,7 +21,7 @@ type notes struct {
 }
 
 // tableNames finds the tables that a note looks at.
-var tableNames = regexp.MustCompile(`\btable\.([a-z0-9_]+)`)
+var tableNames = late.Regexp(`\btable\.([a-z0-9_]+)`)
 
 // noting loads the built-in rulebooks that say something beside facts, without all others.
 func (r *Runner) noting(s *store.Store) (*notes, error) {
@@ -32,7 +32,7 @@ func (r *Runner) noting(s *store.Store) (*notes, error) {
 	var names []string
 	for _, b := range books {
 		for _, n := range b.Notes {
-			for _, m := range tableNames.FindAllStringSubmatch(n.When.Src+" "+n.Say.Src, -1) {
+			for _, m := range tableNames().FindAllStringSubmatch(n.When.Src+" "+n.Say.Src, -1) {
 				names = append(names, m[1])
 			}
 		}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"reflect"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -16,6 +15,7 @@ import (
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/edit"
 	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/late"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/tables"
 	"regola.example/regola/internal/view"
@@ -145,12 +145,12 @@ func (q *asking) below(path string, s *check.Store, v *check.Verdict) {
 }
 
 // paths matches what may be keys of the dossier in a condition.
-var paths = regexp.MustCompile(`\b(?:app|account|contact|links|answers|review|release)(?:\.[a-z_]+)+`)
+var paths = late.Regexp(`\b(?:app|account|contact|links|answers|review|release)(?:\.[a-z_]+)+`)
 
 // elsewhere adds the keys that a broken rule looks at and asks to write, where they stand in
 // another block than what is at fault, such as the page that belongs to an answer.
 func (q *asking) elsewhere(fault *check.Fault, s *check.Store, v *check.Verdict) {
-	for _, p := range paths.FindAllString(v.Rule.Each.Src+" "+v.Rule.Expect.Src, -1) {
+	for _, p := range paths().FindAllString(v.Rule.Each.Src+" "+v.Rule.Expect.Src, -1) {
 		f := dossier.FieldAt(p)
 		if f == nil || f.Path != p || f.Block() || f.List || f.Many || !strings.Contains(fault.Fix, f.Name) || edit.Has(q.doc, p) || strings.HasPrefix(p, "answers.content") {
 			continue

@@ -9,7 +9,6 @@ import (
 	"errors"
 	"fmt"
 	"maps"
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -22,6 +21,7 @@ import (
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/facts"
+	"regola.example/regola/internal/core/late"
 	"regola.example/regola/internal/core/ledger"
 	"regola.example/regola/internal/core/memory"
 	"regola.example/regola/internal/core/phrases"
@@ -219,11 +219,11 @@ func ParseBook(lib *rulebooks.Library, file string, data []byte) (*rulebook.Book
 }
 
 // bookKey matches what every rulebook has.
-var bookKey = regexp.MustCompile(`(?m)^(rulebook|rules|limits|notes)\s*:`)
+var bookKey = late.Regexp(`(?m)^(rulebook|rules|limits|notes)\s*:`)
 
 // noBook tells that a file is of another kind altogether, such as tables or a store.
 func noBook(file string, data []byte) *place.Problem {
-	if len(data) == 0 || bookKey.Match(data) {
+	if len(data) == 0 || bookKey().Match(data) {
 		return nil
 	}
 	return &place.Problem{At: place.Place{File: file, Line: 1, Column: 1}, What: "this is no rulebook: it has neither rulebook: nor rules:",

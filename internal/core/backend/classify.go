@@ -1,11 +1,11 @@
 package backend
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
 	"regola.example/regola/internal/core/format/pgdump"
+	"regola.example/regola/internal/core/late"
 	"regola.example/regola/internal/core/tables"
 )
 
@@ -98,9 +98,9 @@ func (w *worker) relationOf(name string) *pgdump.Relation {
 }
 
 var (
-	leftColumn = regexp.MustCompile(`^\(?(?:[a-z_]\w*\.)*([a-z_]\w*)\)?(?:::[a-z ]+)? (?:not )?(?:in|= any) ?\(`)
-	fromTable  = regexp.MustCompile(`(?:from|join) \(*(?:only )?((?:[a-z_]\w*\.)?[a-z_]\w*)`)
-	bareWord   = regexp.MustCompile(`(?:^|[^.\w"'])([a-z_]\w*)\b`)
+	leftColumn = late.Regexp(`^\(?(?:[a-z_]\w*\.)*([a-z_]\w*)\)?(?:::[a-z ]+)? (?:not )?(?:in|= any) ?\(`)
+	fromTable  = late.Regexp(`(?:from|join) \(*(?:only )?((?:[a-z_]\w*\.)?[a-z_]\w*)`)
+	bareWord   = late.Regexp(`(?:^|[^.\w"'])([a-z_]\w*)\b`)
 )
 
 // membership tells what a condition with a subquery comes to. One that says nothing of the
@@ -110,18 +110,18 @@ func (c classifier) membership(s string) string {
 	has := func(r *pgdump.Relation, column string) bool {
 		return slices.ContainsFunc(r.Columns, func(x pgdump.Column) bool { return x.Name == column })
 	}
-	if m := leftColumn.FindStringSubmatch(s); m != nil && has(c.outer, m[1]) || strings.Contains(s, c.outer.Name+".") {
+	if m := leftColumn().FindStringSubmatch(s); m != nil && has(c.outer, m[1]) || strings.Contains(s, c.outer.Name+".") {
 		return "membership"
 	}
 	var inner []*pgdump.Relation
-	for _, m := range fromTable.FindAllStringSubmatch(s, 16) {
+	for _, m := range fromTable().FindAllStringSubmatch(s, 16) {
 		r := c.worker.relationOf(m[1])
 		if r == nil {
 			return unknown // it may tie the row, or not
 		}
 		inner = append(inner, r)
 	}
-	for _, m := range bareWord.FindAllStringSubmatch(s, 200) {
+	for _, m := range bareWord().FindAllStringSubmatch(s, 200) {
 		if has(c.outer, m[1]) && !slices.ContainsFunc(inner, func(r *pgdump.Relation) bool { return has(r, m[1]) }) {
 			return "membership"
 		}
@@ -174,27 +174,27 @@ func (c classifier) negated(x *pgdump.Condition) string {
 }
 
 var (
-	sameConstant = regexp.MustCompile(`^(\d+|'[^']*') = (\d+|'[^']*')$`)
-	isNotNull    = regexp.MustCompile(`^\(?([a-z_][a-z0-9_]*)\)? is not null$`)
-	isNull       = regexp.MustCompile(`^\(?[a-z_][a-z0-9_]*\)? is null$`)
-	sameColumn   = regexp.MustCompile(`^([a-z_][a-z0-9_.]*) = ([a-z_][a-z0-9_.]*)$`)
-	plainColumn  = regexp.MustCompile(`^[a-z_][a-z0-9_.]*$`)
-	columnConst  = regexp.MustCompile(`^\(?[a-z_][a-z0-9_.]*\)?(::[a-z ]+)? ?(=|<>|!=|<|>|<=|>=|is|is not|in|like|~~) ?\(?('[^']*'|-?\d+(\.\d+)?|true|false|null|any\(array\['.*)`)
-	subquery     = regexp.MustCompile(`(^|[ (=])(exists|in|any) ?\( ?\(?select `)
+	sameConstant = late.Regexp(`^(\d+|'[^']*') = (\d+|'[^']*')$`)
+	isNotNull    = late.Regexp(`^\(?([a-z_][a-z0-9_]*)\)? is not null$`)
+	isNull       = late.Regexp(`^\(?[a-z_][a-z0-9_]*\)? is null$`)
+	sameColumn   = late.Regexp(`^([a-z_][a-z0-9_.]*) = ([a-z_][a-z0-9_.]*)$`)
+	plainColumn  = late.Regexp(`^[a-z_][a-z0-9_.]*$`)
+	columnConst  = late.Regexp(`^\(?[a-z_][a-z0-9_.]*\)?(::[a-z ]+)? ?(=|<>|!=|<|>|<=|>=|is|is not|in|like|~~) ?\(?('[^']*'|-?\d+(\.\d+)?|true|false|null|any\(array\['.*)`)
+	subquery     = late.Regexp(`(^|[ (=])(exists|in|any) ?\( ?\(?select `)
 )
 
 // leaf tells what a comparison comes to.
 func (c classifier) leaf(s string) string {
 	caller := c.caller(s)
-	switch m := sameColumn.FindStringSubmatch(s); {
+	switch m := sameColumn().FindStringSubmatch(s); {
 	case s == "":
 		return "none"
 	case s == "true":
 		return "open"
 	case s == "false":
 		return "none"
-	case sameConstant.MatchString(s):
-		parts := sameConstant.FindStringSubmatch(s)
+	case sameConstant().MatchString(s):
+		parts := sameConstant().FindStringSubmatch(s)
 		if parts[1] == parts[2] {
 			return "open"
 		}
@@ -203,7 +203,7 @@ func (c classifier) leaf(s string) string {
 		return "open"
 	case c.names.Clock.Match(s) && !caller:
 		return "dated"
-	case subquery.MatchString(s):
+	case subquery().MatchString(s):
 		return c.membership(s)
 	case c.names.SignedInTest.Match(s):
 		return "signed-in"
@@ -213,14 +213,14 @@ func (c classifier) leaf(s string) string {
 		return "ownerless"
 	case caller && (strings.Contains(s, " = ") || strings.Contains(s, " any")):
 		return "bound"
-	case isNull.MatchString(s):
+	case isNull().MatchString(s):
 		return "ownerless"
-	case isNotNull.MatchString(s):
-		if c.notNull[isNotNull.FindStringSubmatch(s)[1]] {
+	case isNotNull().MatchString(s):
+		if c.notNull[isNotNull().FindStringSubmatch(s)[1]] {
 			return "open"
 		}
 		return "filtered"
-	case plainColumn.MatchString(s), columnConst.MatchString(s):
+	case plainColumn().MatchString(s), columnConst().MatchString(s):
 		return "filtered"
 	}
 	return unknown

@@ -127,7 +127,7 @@ func (s *Store) end() {
 // waives tells whether a waiver's at is the place of a fault: a file, an entry
 // or a key of it, whole or by its last part, or the field at fault.
 func waives(at string, f *Fault) bool {
-	if at == "" || at == f.At.String() || at == f.Path || at == position.ReplaceAllString(f.Path, "") {
+	if at == "" || at == f.At.String() || at == f.Path || at == position().ReplaceAllString(f.Path, "") {
 		return true
 	}
 	for _, part := range []string{f.At.File, f.At.Entry, f.At.Key} {

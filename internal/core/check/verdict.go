@@ -6,7 +6,6 @@ import (
 	"encoding/hex"
 	"fmt"
 	"path/filepath"
-	"regexp"
 	"slices"
 
 	"regola.example/regola/internal/core/day"
@@ -14,6 +13,7 @@ import (
 	"regola.example/regola/internal/core/dossier"
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/fetched"
+	"regola.example/regola/internal/core/late"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rating"
 	"regola.example/regola/internal/core/rulebook"
@@ -139,7 +139,7 @@ func (v *Verdict) Impact() rulebook.Impact {
 	return rulebook.Impacts[worst]
 }
 
-var position = regexp.MustCompile(`\[\d+\]`)
+var position = late.Regexp(`\[\d+\]`)
 
 // key gives every fault its key: rule, store, field, and the place without
 // what moves when files are edited or lie elsewhere. Faults that are alike in
@@ -151,7 +151,7 @@ func (v *Verdict) key() {
 		if f.At.Entry == "" {
 			in = filepath.Base(f.At.File) + "\x00" + f.At.Key
 		}
-		k := v.Rule.ID + "\x00" + v.Store + "\x00" + position.ReplaceAllString(f.Path, "") + "\x00" + in
+		k := v.Rule.ID + "\x00" + v.Store + "\x00" + position().ReplaceAllString(f.Path, "") + "\x00" + in
 		seen[k]++
 		sum := sha256.Sum256(fmt.Appendf(nil, "%s\x00%d", k, seen[k]))
 		f.Key = hex.EncodeToString(sum[:8])

@@ -11,6 +11,8 @@ import (
 	"strconv"
 	"strings"
 	"unicode/utf8"
+
+	"regola.example/regola/internal/core/late"
 )
 
 // maxFlow bounds the lines of a list or mapping in brackets.
@@ -54,7 +56,7 @@ type line struct {
 	skip    bool   // empty, or a comment
 }
 
-var keyed = regexp.MustCompile(`^("[^"]*"|'[^']*'|[^\s#\[\]{},"'&*!|>%@` + "`" + `-][^#\[\]{},]*?|-[^\s#\[\]{},]+?)\s*:(\s+|$)`)
+var keyed = late.Regexp(`^("[^"]*"|'[^']*'|[^\s#\[\]{},"'&*!|>%@` + "`" + `-][^#\[\]{},]*?|-[^\s#\[\]{},]+?)\s*:(\s+|$)`)
 
 func parse(text string) line {
 	text = strings.TrimRight(text, "\r")
@@ -68,7 +70,7 @@ func parse(text string) line {
 	}
 	rest := text[l.content:]
 	l.skip = rest == "" && len(l.dashes) == 0 || strings.HasPrefix(rest, "#")
-	if m := keyed.FindStringSubmatch(rest); m != nil {
+	if m := keyed().FindStringSubmatch(rest); m != nil {
 		l.key = strings.Trim(m[1], `"'`)
 		l.value = l.content + len(m[0])
 	}
@@ -148,7 +150,7 @@ type chain struct {
 }
 
 // block matches a value that is a block of text.
-var block = regexp.MustCompile(`^[|>][0-9+-]*\s*(#.*)?$`)
+var block = late.Regexp(`^[|>][0-9+-]*\s*(#.*)?$`)
 
 // ancestors goes up from a line whose content begins at a level.
 func ancestors(all []string, at, level int, cur line) (c chain) {
@@ -173,7 +175,7 @@ func ancestors(all []string, at, level int, cur line) (c chain) {
 		switch {
 		case l.skip:
 		case l.key != "" && (l.content < level || equal && l.content == level && len(l.dashes) == 0):
-			if block.MatchString(strings.TrimSpace(l.text[l.value:])) {
+			if block().MatchString(strings.TrimSpace(l.text[l.value:])) {
 				c.text = len(up) == 0 || c.text
 				if !c.text {
 					continue

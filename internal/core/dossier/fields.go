@@ -2,12 +2,12 @@ package dossier
 
 import (
 	"reflect"
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
 
 	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/late"
 )
 
 // Field is one key of the dossier or of a listing, as its declaration in types.go says.
@@ -116,13 +116,13 @@ var byPath = sync.OnceValue(func() map[string]*Field {
 })
 
 // position matches the place of an item in a list, as in answers.data[0].tracking.
-var position = regexp.MustCompile(`\[\d+\]`)
+var position = late.Regexp(`\[\d+\]`)
 
 // FieldAt is the field that a path names, in the dossier or as rules see it, or the one
 // to which a part of a value belongs, such as review.sign_in.password.given. It is nil
 // where the dossier holds nothing.
 func FieldAt(path string) *Field {
-	path = position.ReplaceAllString(path, "")
+	path = position().ReplaceAllString(path, "")
 	if f := byPath()[path]; f != nil {
 		return f
 	}
@@ -134,7 +134,7 @@ func FieldAt(path string) *Field {
 
 // Own is where the dossier holds what rules see at a path: app.ids for app.id.
 func Own(path string) string {
-	path = position.ReplaceAllString(path, "")
+	path = position().ReplaceAllString(path, "")
 	if f := byPath()[path]; f != nil {
 		return f.Path
 	}

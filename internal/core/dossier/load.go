@@ -7,7 +7,6 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"sort"
 	"strings"
@@ -19,6 +18,7 @@ import (
 
 	"regola.example/regola/internal/core/fact"
 	"regola.example/regola/internal/core/gate"
+	"regola.example/regola/internal/core/late"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/safeopen"
 	"regola.example/regola/internal/core/store"
@@ -369,7 +369,7 @@ func (l *Listing) Locate(at place.Place, text string, offset int) place.Place {
 		it.Line, it.Column = i+1, utf8.RuneCountInString(source[i][:column+offset-from])+1
 		return it, true
 	}
-	if literal.MatchString(source[at.Line-1]) {
+	if literal().MatchString(source[at.Line-1]) {
 		if it, ok := found(at.Line + strings.Count(text[:from], "\n")); ok {
 			return it
 		}
@@ -392,7 +392,7 @@ func (l *Listing) Locate(at place.Place, text string, offset int) place.Place {
 }
 
 // literal matches the line of a key whose value is a literal block.
-var literal = regexp.MustCompile(`:\s*\|[0-9+-]*\s*(#.*)?$`)
+var literal = late.Regexp(`:\s*\|[0-9+-]*\s*(#.*)?$`)
 
 // Files lists the files that make up the dossier, without packages, ledger and pictures.
 func (d *Dossier) Files() []string {

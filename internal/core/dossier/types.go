@@ -6,7 +6,6 @@ package dossier
 import (
 	"maps"
 	"reflect"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -14,6 +13,7 @@ import (
 
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/late"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/strictyaml"
 )
@@ -699,14 +699,14 @@ func (s *Secret) DecodeNode(d *strictyaml.Decoder, n *yaml.Node) {
 		return
 	}
 	s.Given = n.Value != ""
-	if isReference.MatchString(n.Value) {
+	if isReference().MatchString(n.Value) {
 		s.Ref = n.Value
 		return
 	}
 	s.Literal = s.Given
 }
 
-var isReference = regexp.MustCompile(`^env:[A-Za-z_][A-Za-z0-9_]*$`)
+var isReference = late.Regexp(`^env:[A-Za-z_][A-Za-z0-9_]*$`)
 
 // String implements fmt.Stringer.
 func (s Secret) String() string { return "(secret)" }

@@ -16,6 +16,8 @@ import (
 	"strings"
 
 	"go.yaml.in/yaml/v3"
+
+	"regola.example/regola/internal/core/late"
 )
 
 // ErrByHand says that a value is written in a form that is not changed here, such as a text
@@ -46,7 +48,7 @@ func change(doc []byte, path, value string, do func(*editor, []string) error) ([
 		return nil, err
 	}
 	steps := split(path)
-	if !whole.MatchString(path) {
+	if !whole().MatchString(path) {
 		return nil, fmt.Errorf("%q is no path", path)
 	}
 	e := &editor{text: bytes.Clone(doc), root: before}
@@ -83,11 +85,11 @@ func parse(doc []byte) (*yaml.Node, error) {
 }
 
 // whole is a path: keys without quotation marks, and places in lists.
-var whole = regexp.MustCompile(`^[A-Za-z_][\w-]*(\[\d{1,6}\])*(\.[A-Za-z_0-9][\w-]*(\[\d{1,6}\])*)*$`)
+var whole = late.Regexp(`^[A-Za-z_][\w-]*(\[\d{1,6}\])*(\.[A-Za-z_0-9][\w-]*(\[\d{1,6}\])*)*$`)
 
-var step = regexp.MustCompile(`[^.\[\]]+|\[\d+\]`)
+var step = late.Regexp(`[^.\[\]]+|\[\d+\]`)
 
-func split(path string) []string { return step.FindAllString(path, -1) }
+func split(path string) []string { return step().FindAllString(path, -1) }
 
 // child is the value below a node at one step; nil when there is none.
 func child(n *yaml.Node, step string) *yaml.Node {

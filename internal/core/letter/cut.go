@@ -4,6 +4,8 @@ import (
 	"regexp"
 	"strings"
 	"sync"
+
+	"regola.example/regola/internal/core/late"
 )
 
 // section is how the words for a numbered section of the guidelines are written, in the
@@ -12,21 +14,21 @@ const section = `(?:guidelines?|richtlinien?|r[eè]gles?|directives?|pautas?|dir
 
 var (
 	// numbered is a heading that names a section.
-	numbered = late(`^(?:\W|issue|problem|\d+[.)] )*` + section + `\s*:?\s*(\d(?:\.\d+){0,2}(?:\s?\([a-z]+\)){0,2}(?:\([ivx]+\))?)`)
+	numbered = late.Regexp(`^(?:\W|issue|problem|\d+[.)] )*` + section + `\s*:?\s*(\d(?:\.\d+){0,2}(?:\s?\([a-z]+\)){0,2}(?:\([ivx]+\))?)`)
 	// coded is a heading with the number of an upload error.
-	coded = late(`^\W*(?:error |warning |fehler |erreur )?(?:[a-z]{3,5}-)?(9\d{4})\b\W*`)
+	coded = late.Regexp(`^\W*(?:error |warning |fehler |erreur )?(?:[a-z]{3,5}-)?(9\d{4})\b\W*`)
 	// issue is a heading that begins an issue without a number of its own.
-	issue = late(`^\W*(?:issue|problem|problema|problème|violation|violaci[oó]n|verstoß|policy|política|richtlinie|politique|norme|motivo|grund|reason)s?(?: ?#?\d+)?(?: (?:found|with your app|mit ihrer app|detected|détecté|gefunden|encontrado))?(?: ?#?\d+)?\s*[:：]`)
+	issue = late.Regexp(`^\W*(?:issue|problem|problema|problème|violation|violaci[oó]n|verstoß|policy|política|richtlinie|politique|norme|motivo|grund|reason)s?(?: ?#?\d+)?(?: (?:found|with your app|mit ihrer app|detected|détecté|gefunden|encontrado))?(?: ?#?\d+)?\s*[:：]`)
 	// ordered is an item of a numbered list.
-	ordered = late(`^\(?\d{1,2}[.)] \S`)
+	ordered = late.Regexp(`^\(?\d{1,2}[.)] \S`)
 	// heading is any of them.
 	heading = sync.OnceValue(func() *regexp.Regexp {
 		return regexp.MustCompile(numbered().String() + `|` + coded().String() + `|` + issue().String())
 	})
 	// aside is a line that belongs to the frame of a letter and never to an issue.
-	aside = late(`^(?:submission id|review date|review device|version reviewed|review environment|status|hello|hi|dear|hallo|guten tag|bonjour|hola|ciao|buongiorno|thank you|thanks|best regards|kind regards|sincerely|regards|mit freundlichen)\b`)
+	aside = late.Regexp(`^(?:submission id|review date|review device|version reviewed|review environment|status|hello|hi|dear|hallo|guten tag|bonjour|hola|ciao|buongiorno|thank you|thanks|best regards|kind regards|sincerely|regards|mit freundlichen)\b`)
 	// closing begins what letters say at the end to everybody.
-	closing = late(`^(?:resources\b|support\b|next steps\b|if you (?:have|need|believe|would)|please (?:reply|let us know if)|best regards|kind regards|sincerely|if the app crashes or)`)
+	closing = late.Regexp(`^(?:resources\b|support\b|next steps\b|if you (?:have|need|believe|would)|please (?:reply|let us know if)|best regards|kind regards|sincerely|if the app crashes or)`)
 )
 
 // starts tells whether a line begins something of its own, so that it is joined to none before.
@@ -77,9 +79,4 @@ func cut(text string) (blocks []block, headed bool) {
 		}
 	}
 	return blocks, false
-}
-
-// late is an expression that is compiled when it is used first: few calls read letters.
-func late(expression string) func() *regexp.Regexp {
-	return sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(expression) })
 }

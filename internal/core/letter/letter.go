@@ -10,6 +10,7 @@ import (
 	"unicode/utf8"
 
 	"regola.example/regola/internal/core/day"
+	"regola.example/regola/internal/core/late"
 )
 
 // Letter is what a letter says.
@@ -174,10 +175,10 @@ func rank(b block, rows []*Row, store string) (out []ranked) {
 }
 
 // guideline is a code that is the number of a section.
-var guideline = late(`^\d+\.\d`)
+var guideline = late.Regexp(`^\d+\.\d`)
 
 // bare is a cue that found no more than a number of a section or an error.
-var bare = late(`^(?:` + section + `\s*)?\d[\d.()a-z]{0,10}$`)
+var bare = late.Regexp(`^(?:` + section + `\s*)?\d[\d.()a-z]{0,10}$`)
 
 // strongest keeps, of the paragraphs of a letter without headings, those whose row is as
 // strong as the best: the others speak of the same in passing.
@@ -212,12 +213,12 @@ func storeOf(issues []*Issue) string {
 }
 
 var (
-	warning  = late(`although (?:the )?(?:delivery|submission|upload) was successful|was (?:delivered|uploaded|processed) successfully|in your next (?:delivery|upload)|no action is (?:needed|required) now`)
-	approved = late(`(?:submission|app|version|update|build) (?:has been|was|is) (?:now )?(?:approved|accepted)|eligible for (?:distribution|sale)|ready for (?:sale|distribution)|is now live|(?:wurde|ist) (?:genehmigt|freigegeben)|a été (?:approuvée?|acceptée?)|(?:ha sido|fue) (?:aprobada|aceptada)|è stata approvata`)
-	rejected = late(`(?:has been|was|is) (?:not )?reject|rejected|abgelehnt|refusée|rechazada|rifiutata|cannot be approved`)
-	remark   = late(`^\W*(?:warning|warnung|avertissement|advertencia|avviso)\b|in your next (?:submission|update|version|delivery)|we recommend|wir empfehlen`)
-	noBuild  = late(`no new (?:binary|build|version|package)|without (?:submitting|uploading) a new|not (?:necessary|required|need(?:ed)?) to (?:upload|submit) a new|metadata rejected|does not require a new (?:binary|build)|kein neue[sr]? (?:build|binär\w*|paket|version)|sans (?:nouveau|nouvelle) (?:binaire|build|version)|sin (?:un )?nuev[oa] (?:binario|compilación|versión)`)
-	aBuild   = late(`(?:upload|submit|provide|create) (?:a |another )?new (?:binary|build|bundle|package|version code|app bundle)|and upload again|new binary (?:is|will be) (?:needed|required)|lad\w* .{0,30}neue[ns]? (?:build|version|paket) hoch`)
+	warning  = late.Regexp(`although (?:the )?(?:delivery|submission|upload) was successful|was (?:delivered|uploaded|processed) successfully|in your next (?:delivery|upload)|no action is (?:needed|required) now`)
+	approved = late.Regexp(`(?:submission|app|version|update|build) (?:has been|was|is) (?:now )?(?:approved|accepted)|eligible for (?:distribution|sale)|ready for (?:sale|distribution)|is now live|(?:wurde|ist) (?:genehmigt|freigegeben)|a été (?:approuvée?|acceptée?)|(?:ha sido|fue) (?:aprobada|aceptada)|è stata approvata`)
+	rejected = late.Regexp(`(?:has been|was|is) (?:not )?reject|rejected|abgelehnt|refusée|rechazada|rifiutata|cannot be approved`)
+	remark   = late.Regexp(`^\W*(?:warning|warnung|avertissement|advertencia|avviso)\b|in your next (?:submission|update|version|delivery)|we recommend|wir empfehlen`)
+	noBuild  = late.Regexp(`no new (?:binary|build|version|package)|without (?:submitting|uploading) a new|not (?:necessary|required|need(?:ed)?) to (?:upload|submit) a new|metadata rejected|does not require a new (?:binary|build)|kein neue[sr]? (?:build|binär\w*|paket|version)|sans (?:nouveau|nouvelle) (?:binaire|build|version)|sin (?:un )?nuev[oa] (?:binario|compilación|versión)`)
+	aBuild   = late.Regexp(`(?:upload|submit|provide|create) (?:a |another )?new (?:binary|build|bundle|package|version code|app bundle)|and upload again|new binary (?:is|will be) (?:needed|required)|lad\w* .{0,30}neue[ns]? (?:build|version|paket) hoch`)
 )
 
 // newBuild tells whether settling an issue takes another build: by the letter's own words,
@@ -239,21 +240,21 @@ func newBuild(quote, outside string, x *Issue) string {
 }
 
 var (
-	versionBuild = late(`(?i)\bversions?(?: reviewed| number| überprüft| examinée)?[\s:]{1,3}(\d+(?:\.\d+){0,3})(?:\s?\((?:build )?(\d+(?:\.\d+){0,2})\))?`)
-	bracketed    = late(`\b(\d+(?:\.\d+){1,3})\s?\((\d+(?:\.\d+){0,2})\)`)
-	codeNumber   = late(`(?i)\b(?:version ?codes?|versionscode|code de version|código de versión|codice versione|apk|bundle|build(?: number)?)[\s:#]{1,3}(\d+(?:\.\d+){0,2})\b`)
-	idNamed      = late(`(?i)(?:bundle (?:id|identifier)|package(?: name)?|app(?:lication)? id|paketname|nom du package|nombre del paquete)\s?[:=]?\s?["'(]?([a-z][a-z0-9_-]*(?:\.[a-z0-9_-]+){1,9})`)
-	nameNamed    = late(`(?i)(?:app name|name of the app|for your app|your app),?\s?[:=]?\s?"([^"\n]{2,60})"`)
-	deviceNamed  = late(`(?im)^\W*(?:review )?(?:device|gerät|appareil|dispositivo)s?(?: type)?:\s?(.{2,60})$`)
-	systemNamed  = late(`(?i)\b((?:ipados|ios|visionos|watchos|tvos|macos|android)\s?\d+(?:\.\d+){0,2})\b`)
-	reviewed     = late(`(?im)^\W*(?:review date|date of review|datum|date|fecha|data)\s?(?:de l'examen|de la revisión)?:\s?(.{6,40})$`)
-	deadline     = late(`(?i)\b(?:by|before|until|deadline(?: of)?:?|no later than|bis(?: zum)?|spätestens(?: am)?|avant le|d'ici le|antes del|entro il|fino al)\s(?:the )?((?:\w+ )?\d{1,2}\.?(?:st|nd|rd|th)?,? ?(?:de )?\p{L}*,? ?(?:de )?\d{4}|\p{L}+ \d{1,2},? \d{4}|\d{4}-\d{2}-\d{2})`)
+	versionBuild = late.Regexp(`(?i)\bversions?(?: reviewed| number| überprüft| examinée)?[\s:]{1,3}(\d+(?:\.\d+){0,3})(?:\s?\((?:build )?(\d+(?:\.\d+){0,2})\))?`)
+	bracketed    = late.Regexp(`\b(\d+(?:\.\d+){1,3})\s?\((\d+(?:\.\d+){0,2})\)`)
+	codeNumber   = late.Regexp(`(?i)\b(?:version ?codes?|versionscode|code de version|código de versión|codice versione|apk|bundle|build(?: number)?)[\s:#]{1,3}(\d+(?:\.\d+){0,2})\b`)
+	idNamed      = late.Regexp(`(?i)(?:bundle (?:id|identifier)|package(?: name)?|app(?:lication)? id|paketname|nom du package|nombre del paquete)\s?[:=]?\s?["'(]?([a-z][a-z0-9_-]*(?:\.[a-z0-9_-]+){1,9})`)
+	nameNamed    = late.Regexp(`(?i)(?:app name|name of the app|for your app|your app),?\s?[:=]?\s?"([^"\n]{2,60})"`)
+	deviceNamed  = late.Regexp(`(?im)^\W*(?:review )?(?:device|gerät|appareil|dispositivo)s?(?: type)?:\s?(.{2,60})$`)
+	systemNamed  = late.Regexp(`(?i)\b((?:ipados|ios|visionos|watchos|tvos|macos|android)\s?\d+(?:\.\d+){0,2})\b`)
+	reviewed     = late.Regexp(`(?im)^\W*(?:review date|date of review|datum|date|fecha|data)\s?(?:de l'examen|de la revisión)?:\s?(.{6,40})$`)
+	deadline     = late.Regexp(`(?i)\b(?:by|before|until|deadline(?: of)?:?|no later than|bis(?: zum)?|spätestens(?: am)?|avant le|d'ici le|antes del|entro il|fino al)\s(?:the )?((?:\w+ )?\d{1,2}\.?(?:st|nd|rd|th)?,? ?(?:de )?\p{L}*,? ?(?:de )?\d{4}|\p{L}+ \d{1,2},? \d{4}|\d{4}-\d{2}-\d{2})`)
 )
 
 // Words by which a letter shows which store wrote it.
 var (
-	oneStore   = late(`itms-\d{5}|` + section + ` \d\.\d|review device: ip|in-app purchase`)
-	otherStore = late(`version ?code|\bapk\b|app bundle|data safety|api level|accessibilityservice|production access`)
+	oneStore   = late.Regexp(`itms-\d{5}|` + section + ` \d\.\d|review device: ip|in-app purchase`)
+	otherStore = late.Regexp(`version ?code|\bapk\b|app bundle|data safety|api level|accessibilityservice|production access`)
 )
 
 // frame finds what a letter says of the release, the review and its days.
@@ -300,7 +301,7 @@ func (l *Letter) frame(text, low string) {
 // months are the first letters of the months' names, in the languages of the letters.
 var months = []string{"jan gen ene", "feb fev fév", "mar mär maa", "apr abr avr", "may mai mag", "jun juin giu", "jul juil lug", "aug aoû ago", "sep set", "oct okt out ott", "nov", "dec dez déc dic"}
 
-var dateParts = late(`\d+|\p{L}+`)
+var dateParts = late.Regexp(`\d+|\p{L}+`)
 
 // date reads a day in words, and gives it as 2026-11-27; empty when it is none.
 func date(s string) string {
@@ -337,8 +338,8 @@ func date(s string) string {
 }
 
 var (
-	technical = late(`\b(?:NS[A-Z]\w+(?:Description|Identifiers|Category\w*)|NSPrivacyAccessedAPICategory\w+|NFCReaderUsageDescription|ITSApp\w+|UI[A-Z]\w{6,}|CFBundle\w+|MinimumOSVersion|android\.permission\.\w+|com\.apple\.developer\.[\w.-]+|[A-Z]+_[A-Z_]{4,}|(?:lib|assets|res)/[\w./-]+|[\w-]+\.(?:framework|dylib|so|png|jpe?g|mp4|mov|appex))\b`)
-	localeTag = late(`\(?\b([a-z]{2,3}-(?:[A-Z]{2}|[A-Z][a-z]{3}|\d{3}))\b`)
+	technical = late.Regexp(`\b(?:NS[A-Z]\w+(?:Description|Identifiers|Category\w*)|NSPrivacyAccessedAPICategory\w+|NFCReaderUsageDescription|ITSApp\w+|UI[A-Z]\w{6,}|CFBundle\w+|MinimumOSVersion|android\.permission\.\w+|com\.apple\.developer\.[\w.-]+|[A-Z]+_[A-Z_]{4,}|(?:lib|assets|res)/[\w./-]+|[\w-]+\.(?:framework|dylib|so|png|jpe?g|mp4|mov|appex))\b`)
+	localeTag = late.Regexp(`\(?\b([a-z]{2,3}-(?:[A-Z]{2}|[A-Z][a-z]{3}|\d{3}))\b`)
 )
 
 // names are the keys, permissions, files and frameworks that a text names, each once.

@@ -13,6 +13,7 @@ import (
 	"golang.org/x/text/encoding/htmlindex"
 
 	"regola.example/regola/internal/core/htmltext"
+	"regola.example/regola/internal/core/late"
 )
 
 // Longest is how much of a letter is read, in bytes.
@@ -94,7 +95,7 @@ func part(contentType, encoding string, r io.Reader, depth int) string {
 }
 
 // header is a line above a mail that somebody pasted, in the languages of mail programs.
-var header = late(`(?i)^\W*(from|to|subject|date|sent|cc|reply-to|von|an|betreff|datum|gesendet|de|à|objet|envoyé|para|asunto|fecha|da|a|oggetto|data|inviato): .*$`)
+var header = late.Regexp(`(?i)^\W*(from|to|subject|date|sent|cc|reply-to|von|an|betreff|datum|gesendet|de|à|objet|envoyé|para|asunto|fecha|da|a|oggetto|data|inviato): .*$`)
 
 // headless takes pasted headers off the beginning.
 func headless(text string) string {
@@ -109,7 +110,7 @@ func headless(text string) string {
 	return strings.Join(lines[n:], "\n")
 }
 
-var tag = late(`(?i)<(html|body|div|p|br|table|span|li)\b[^>]*>`)
+var tag = late.Regexp(`(?i)<(html|body|div|p|br|table|span|li)\b[^>]*>`)
 
 func looksLikeHTML(text string) bool { return len(tag().FindAllStringIndex(text, 3)) == 3 }
 
@@ -120,11 +121,11 @@ var plainMarks = strings.NewReplacer(
 )
 
 // softBreak is a line that quoted-printable cut, in a text that was pasted undecoded.
-var softBreak = late(`=\n(?:[>|] ?)*`)
+var softBreak = late.Regexp(`=\n(?:[>|] ?)*`)
 
 func softBreaks(text string) string { return softBreak().ReplaceAllString(text, "") }
 
-var quoting = late(`^(?:[>|] ?)+`)
+var quoting = late.Regexp(`^(?:[>|] ?)+`)
 
 // unquote takes off quoting marks. In a thread, what is quoted is of somebody else: it counts
 // only where little else remains.

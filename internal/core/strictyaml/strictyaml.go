@@ -35,6 +35,7 @@ import (
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/didyoumean"
 	"regola.example/regola/internal/core/fact"
+	"regola.example/regola/internal/core/late"
 	"regola.example/regola/internal/core/place"
 )
 
@@ -197,17 +198,17 @@ func secondDocument(file string, dec *yaml.Decoder) *place.Problem {
 	}
 	at := place.Place{File: file, Line: max(1, second.Line), Column: max(1, second.Column)}
 	if err != nil {
-		if m := yamlLine.FindStringSubmatch(err.Error()); m != nil {
+		if m := yamlLine().FindStringSubmatch(err.Error()); m != nil {
 			at.Line, _ = strconv.Atoi(m[1])
 		}
 	}
 	return &place.Problem{At: at, What: "a second document follows here; one file is one document", Fix: "remove it, and the --- or ... before it"}
 }
 
-var yamlLine = regexp.MustCompile(`(?:yaml: )?(?:line (\d+): )?(.*)`)
+var yamlLine = late.Regexp(`(?:yaml: )?(?:line (\d+): )?(.*)`)
 
 // yamlAnchor matches what the reader says of aliases.
-var yamlAnchor = regexp.MustCompile(`anchor '(.*)' (?:referenced|value contains itself)`)
+var yamlAnchor = late.Regexp(`anchor '(.*)' (?:referenced|value contains itself)`)
 
 func syntaxProblems(file string, data []byte, err error) place.Problems {
 	lines := []string{err.Error()}
@@ -218,13 +219,13 @@ func syntaxProblems(file string, data []byte, err error) place.Problems {
 	var ps place.Problems
 	for _, l := range lines {
 		at, what := place.Place{File: file, Line: 1, Column: 1}, l
-		if m := yamlLine.FindStringSubmatch(l); m != nil {
+		if m := yamlLine().FindStringSubmatch(l); m != nil {
 			if n, err := strconv.Atoi(m[1]); err == nil {
 				at.Line = n
 			}
 			what = m[2]
 		}
-		if m := yamlAnchor.FindStringSubmatch(what); m != nil {
+		if m := yamlAnchor().FindStringSubmatch(what); m != nil {
 			// The name is not quoted: it may be a password that begins with a star.
 			if i := bytes.Index(data, []byte("*"+m[1])); i >= 0 {
 				at.Line = 1 + bytes.Count(data[:i], []byte{'\n'})
@@ -265,7 +266,7 @@ func tabbed(data []byte, line int) int {
 func leading(line []byte) string { return string(line[:len(line)-len(bytes.TrimLeft(line, " \t"))]) }
 
 // plain is a key, or the dash of a list, and a text that is not quoted.
-var plain = regexp.MustCompile("^(\\s*(?:- +)?[A-Za-z_][\\w-]*: +|\\s*- +)([^\\s\"'|>\\[{#&*!][^#]*?)\\s*(?: #.*)?$")
+var plain = late.Regexp("^(\\s*(?:- +)?[A-Za-z_][\\w-]*: +|\\s*- +)([^\\s\"'|>\\[{#&*!][^#]*?)\\s*(?: #.*)?$")
 
 // unquoted finds a text that needs quotation marks, at or around a line: a colon in it would
 // begin a value, or its first character means something else. nil when it is not that.
@@ -276,7 +277,7 @@ func unquoted(file string, data []byte, line int, what string) *place.Problem {
 	}
 	lines := bytes.Split(data, []byte{'\n'})
 	for n := max(1, line-1); n <= min(line+1, len(lines)); n++ {
-		m := plain.FindSubmatch(bytes.TrimRight(lines[n-1], "\r"))
+		m := plain().FindSubmatch(bytes.TrimRight(lines[n-1], "\r"))
 		if m == nil || !(colon && bytes.Contains(m[2], []byte(": ")) || !colon && bytes.ContainsRune([]byte("@`%"), rune(m[2][0]))) {
 			continue
 		}
@@ -340,11 +341,11 @@ func (d *Decoder) Value(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 		on, err := day.Parse(n.Value)
 		if n.Kind != yaml.ScalarNode || err != nil {
 			what := "expected a day, found " + describe(n)
-			if n.Kind == yaml.ScalarNode && isDay.MatchString(n.Value) {
+			if n.Kind == yaml.ScalarNode && isDay().MatchString(n.Value) {
 				what = err.Error()
 			}
 			meant := ""
-			if m := dayLike.FindStringSubmatch(n.Value); m != nil && n.Kind == yaml.ScalarNode {
+			if m := dayLike().FindStringSubmatch(n.Value); m != nil && n.Kind == yaml.ScalarNode {
 				if on, err := day.Parse(fmt.Sprintf("%s-%02s-%02s", m[1], m[2], m[3])); err == nil {
 					meant = on.String()
 				}
@@ -371,7 +372,7 @@ func (d *Decoder) Value(n *yaml.Node, v reflect.Value, tag reflect.StructTag) {
 		}
 		if n.Kind != yaml.SequenceNode {
 			fix := "write a list: [a, b] or one \"- item\" a line"
-			if n.Kind == yaml.ScalarNode && isKey.MatchString(n.Value) {
+			if n.Kind == yaml.ScalarNode && isKey().MatchString(n.Value) {
 				fix = "write a list, also for one item: [" + n.Value + "]"
 			}
 			d.Fail(n, fix, "expected a list, found %s", describe(n))
@@ -490,7 +491,7 @@ func (d *Decoder) structure(n *yaml.Node, v reflect.Value) {
 }
 
 // dayLike is a day that begins with its year, written in another way.
-var dayLike = regexp.MustCompile(`^([0-9]{4})[-/. ]([0-9]{1,2})[-/. ]([0-9]{1,2})$`)
+var dayLike = late.Regexp(`^([0-9]{4})[-/. ]([0-9]{1,2})[-/. ]([0-9]{1,2})$`)
 
 func (d *Decoder) rest(m reflect.Value, key, val *yaml.Node, mark *fact.Mark) {
 	if m.IsNil() {
@@ -513,7 +514,7 @@ func (d *Decoder) UnknownKey(key *yaml.Node, names []string) {
 	if near := didyoumean.Nearest(key.Value, names); near != "" {
 		fix = "did you mean \"" + near + "\"?"
 	}
-	if !isKey.MatchString(key.Value) {
+	if !isKey().MatchString(key.Value) {
 		d.Fail(key, fix, "this is not a key")
 		return
 	}
@@ -682,10 +683,10 @@ func Names(t reflect.Type) []string {
 	return names
 }
 
-var isDay = regexp.MustCompile(`^\d{4}-\d\d-\d\d$`)
+var isDay = late.Regexp(`^\d{4}-\d\d-\d\d$`)
 
 // isKey matches what can be a key of ours: anything else is not quoted.
-var isKey = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_.-]{0,60}$`)
+var isKey = late.Regexp(`^[A-Za-z][A-Za-z0-9_.-]{0,60}$`)
 
 func describe(n *yaml.Node) string {
 	switch n.Kind {

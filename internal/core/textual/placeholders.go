@@ -1,23 +1,24 @@
 package textual
 
 import (
-	"regexp"
 	"strings"
+
+	"regola.example/regola/internal/core/late"
 )
 
 // variable matches what a build or a template would have filled in: $(NAME) and ${NAME}.
-var variable = regexp.MustCompile(`\$\([^)]*\)|\$\{[^}]*\}`)
+var variable = late.Regexp(`\$\([^)]*\)|\$\{[^}]*\}`)
 
 // HasVariable tells whether a text still holds a variable of a build or a template.
 func HasVariable(s string) bool { return strings.Contains(s, "$(") || strings.Contains(s, "${") }
 
 // IsUnfilled tells whether a value of a manifest is one that a template left to be filled
 // in: a variable, or a word such as YOUR_API_KEY.
-func IsUnfilled(s string) bool { return variable.MatchString(s) || toFillIn.MatchString(s) }
+func IsUnfilled(s string) bool { return variable().MatchString(s) || toFillIn().MatchString(s) }
 
-var toFillIn = regexp.MustCompile(`\bYOUR_[A-Z_]+\b|\bREPLACE_ME\b`)
+var toFillIn = late.Regexp(`\bYOUR_[A-Z_]+\b|\bREPLACE_ME\b`)
 
-var leftBehind = regexp.MustCompile(`\bTODO\b(?:[:(\]]|\s*$)|(?:^|\[)TODO\s|\bFIXME\b|\$\(|\$\{|(?i:\blorem ipsum\b|\byour text here\b|\bplaceholder (text|name)\b)`)
+var leftBehind = late.Regexp(`\bTODO\b(?:[:(\]]|\s*$)|(?:^|\[)TODO\s|\bFIXME\b|\$\(|\$\{|(?i:\blorem ipsum\b|\byour text here\b|\bplaceholder (text|name)\b)`)
 
 // IsPlaceholder tells whether a text of a page is one that a template left behind.
 func IsPlaceholder(s string) bool {
@@ -30,7 +31,7 @@ func IsPlaceholder(s string) bool {
 	// plain words first spares the pattern on nearly all texts, which are long.
 	for _, w := range []string{"todo", "fixme", "$(", "${", "lorem", "your text", "placeholder"} {
 		if strings.Contains(t, w) {
-			return leftBehind.MatchString(s)
+			return leftBehind().MatchString(s)
 		}
 	}
 	return false

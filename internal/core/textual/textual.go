@@ -12,16 +12,18 @@ import (
 	"unicode/utf8"
 
 	"github.com/rivo/uniseg"
+
+	"regola.example/regola/internal/core/late"
 )
 
 // doubly is how letters look that were encoded twice: UTF-8 read as Windows-1252.
-var doubly = regexp.MustCompile(`[ÃÅ][\x{80}-\x{BF}€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ]|â€[™œ“”¢¦\x{9D}]|Â[\x{A0}°·«»©®]|(?:[РС][\x{A0}-\x{BF}ЂЃѓЉЊЌЋЏђљњќћџЎўЈҐЁЄЇІіґёєјЅѕї‚„…†‡€‰‹›‘’“”•–—™№]){3,}|(?:[äåæçèé][\x{80}-\x{BF}€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ]{2}){2,}`)
+var doubly = late.Regexp(`[ÃÅ][\x{80}-\x{BF}€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ]|â€[™œ“”¢¦\x{9D}]|Â[\x{A0}°·«»©®]|(?:[РС][\x{A0}-\x{BF}ЂЃѓЉЊЌЋЏђљњќћџЎўЈҐЁЄЇІіґёєјЅѕї‚„…†‡€‰‹›‘’“”•–—™№]){3,}|(?:[äåæçèé][\x{80}-\x{BF}€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ]{2}){2,}`)
 
 // leads are the letters with which those begin.
 const leads = "ÃÅâÂРСäåæçèé"
 
 // markup is HTML and Markdown, as far as texts of pages have it.
-var markup = regexp.MustCompile(`\*\*[^*\n]{1,60}\*\*|\[[^\]\n]{1,60}\]\(https?:|</?(?:[abiu]|br|p|em|strong|ul|ol|li|h[1-6]|div|span|font)(?:\s[^<>]{0,200})?/?>|&(?:nbsp|amp|lt|gt|quot|#\d{2,5});`)
+var markup = late.Regexp(`\*\*[^*\n]{1,60}\*\*|\[[^\]\n]{1,60}\]\(https?:|</?(?:[abiu]|br|p|em|strong|ul|ol|li|h[1-6]|div|span|font)(?:\s[^<>]{0,200})?/?>|&(?:nbsp|amp|lt|gt|quot|#\d{2,5});`)
 
 // Oddities lists what is odd in a text, each once. A line break at its end is none.
 func Oddities(s string) []string {
@@ -87,12 +89,12 @@ func Oddities(s string) []string {
 	}
 	for _, p := range []struct {
 		begins, say string
-		re          *regexp.Regexp
+		re          func() *regexp.Regexp
 	}{{lead, "letters that were encoded twice (%s)", doubly}, {"<&*[", "markup, which the page shows as it is (%s)", markup}} {
 		if p.begins == "" || !strings.ContainsAny(s, p.begins) { // spares the pattern on most texts
 			continue
 		}
-		if m := p.re.FindString(s); m != "" {
+		if m := p.re().FindString(s); m != "" {
 			add(p.say, m)
 		}
 	}

@@ -2,20 +2,21 @@ package textual
 
 import (
 	"html"
-	"regexp"
 	"strings"
 	"unicode"
 	"unicode/utf8"
 
 	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/unicode/norm"
+
+	"regola.example/regola/internal/core/late"
 )
 
 var (
-	entity    = regexp.MustCompile(`&(?:nbsp|amp|lt|gt|quot|#\d{2,5});`)
-	bold      = regexp.MustCompile(`\*\*([^*\n]{1,60})\*\*`)
-	inlineTag = regexp.MustCompile(`</?(?:[abiu]|em|strong|span|font)(?:\s[^<>]{0,200})?>`)
-	wideGap   = regexp.MustCompile(`(\S)   +(\S)`)
+	entity    = late.Regexp(`&(?:nbsp|amp|lt|gt|quot|#\d{2,5});`)
+	bold      = late.Regexp(`\*\*([^*\n]{1,60})\*\*`)
+	inlineTag = late.Regexp(`</?(?:[abiu]|em|strong|span|font)(?:\s[^<>]{0,200})?>`)
+	wideGap   = late.Regexp(`(\S)   +(\S)`)
 )
 
 // Tidy is a text without what Oddities finds in it, as far as only one text can be meant:
@@ -26,9 +27,9 @@ func Tidy(s string) string {
 	if len(Oddities(s)) == 0 {
 		return s
 	}
-	s = doubly.ReplaceAllStringFunc(s, decoded)
-	s = entity.ReplaceAllStringFunc(s, func(e string) string { return strings.ReplaceAll(html.UnescapeString(e), "\u00a0", " ") })
-	s = inlineTag.ReplaceAllString(bold.ReplaceAllString(s, "$1"), "")
+	s = doubly().ReplaceAllStringFunc(s, decoded)
+	s = entity().ReplaceAllStringFunc(s, func(e string) string { return strings.ReplaceAll(html.UnescapeString(e), "\u00a0", " ") })
+	s = inlineTag().ReplaceAllString(bold().ReplaceAllString(s, "$1"), "")
 	var b strings.Builder
 	last := rune(0)
 	for i, r := range s {
@@ -48,7 +49,7 @@ func Tidy(s string) string {
 		}
 		last = r
 	}
-	s = wideGap.ReplaceAllString(b.String(), "$1 $2")
+	s = wideGap().ReplaceAllString(b.String(), "$1 $2")
 	end := s[len(strings.TrimRight(s, "\n")):]
 	return strings.Trim(strings.TrimRight(s, "\n"), " \t\u00a0\n") + end
 }

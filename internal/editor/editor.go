@@ -215,7 +215,7 @@ func (e *Editor) Check(ctx context.Context, folder string, changed map[string][]
 // finding adds the places of a finding, and of what follows from it.
 func (s *State) finding(read func(string) []byte, main string, f *check.Finding) {
 	for _, x := range f.Faults {
-		m := &Mark{Severity: severities[x.Impact], Rule: f.Rule.ID, Message: string(x.Impact) + ": " + withFix(x.Say, x.Fix), Edits: x.Edits, Waivable: true}
+		m := &Mark{Severity: severities[x.Impact], Rule: f.Rule.ID, Message: string(x.Impact) + " (" + strings.Join(x.Stores, ", ") + "): " + withFix(x.Say, x.Fix), Edits: x.Edits, Waivable: true}
 		at := x.At
 		if at.Line == 0 || !text(at.File) { // of a package or a picture: it is named in the dossier
 			m.Message = at.String() + ": " + m.Message

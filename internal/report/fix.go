@@ -141,8 +141,8 @@ func (p *printer) fix(x *view.Fix) {
 	p.line("  line %d  %s", x.At.Line, p.dim(rule))
 	p.block(4, "", nil, x.Why, nil)
 	for _, piece := range pieces(x.Was, x.Becomes) {
-		p.line("    %s", p.dim(escaped(piece[0])))
-		p.line("    %s", p.strong(escaped(piece[1])))
+		p.line("    %s", p.dim("- "+escaped(piece[0])))
+		p.line("    %s", p.strong("+ "+escaped(piece[1])))
 	}
 }
 

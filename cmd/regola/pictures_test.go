@@ -56,7 +56,7 @@ func TestHostilePictures(t *testing.T) {
 	assert.NotContains(t, out, "\x1b")
 	out, stderr, exit = regola(t, dir, "sheet", "--on", on, "shots", "--out", "sheet")
 	assert.Equal(t, 0, exit, stderr)
-	assert.Equal(t, "sheet.png\nsheet.html\n", out)
+	assert.Equal(t, "sheet.html\nsheet.png\n", out)
 	html, err := os.ReadFile(filepath.Join(dir, "sheet.html"))
 	require.NoError(t, err)
 	assert.NotContains(t, string(html), "<script>")

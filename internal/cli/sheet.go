@@ -26,7 +26,8 @@ func (e *env) sheetCommand() *cobra.Command {
 		Long: `Draw the store pages by store and language: the icon under the masks of home screens
 on light and dark grounds, the feature graphic, every screenshot by class in its
 order and at one scale, previews, and what is wrong, marked where it is. The HTML
-page also has the texts, cut where each store cuts them; it needs no other file.
+page also has the texts, cut where each store cuts them; it needs no other file. Where there
+are more languages than one picture holds, there are several, numbered.
 
 The pictures are those of the dossier, or those of some folders.`,
 		Example: "  regola sheet\n  regola sheet --out page --store ios --language it",
@@ -43,44 +44,50 @@ The pictures are those of the dossier, or those of some folders.`,
 			if err != nil {
 				return err
 			}
-			s, err := sheet.New(c.Context(), x.Stores, x.Dossier, set.On(on).PageTexts, only)
-			var many sheet.TooMany
-			if errors.As(err, &many) {
-				return usageError(err.Error(), "choose with --store and --language")
-			}
-			if err != nil {
-				return err
-			}
-			if len(s.Pages) == 0 {
-				return usageError(fmt.Sprintf("there is nothing in the language %q", only), "write --language as the folders and listings do")
+			var parts []*sheet.Sheet
+			for _, s := range sheet.Parts(x.Stores, x.Dossier, set.On(on).PageTexts, only) {
+				if len(s.Pages) == 0 {
+					return usageError(fmt.Sprintf("there is nothing in the language %q", only), "write --language as the folders and listings do")
+				}
+				if err := s.Draw(c.Context()); err != nil {
+					return err
+				}
+				parts = append(parts, s.ByHeight()...)
 			}
 			theme := sheet.Light
 			if dark {
 				theme = sheet.Dark
 			}
-			name := strings.TrimSuffix(strings.TrimSuffix(out, ".png"), ".html")
-			for _, f := range []struct {
-				name  string
-				write func(io.Writer) error
-			}{
-				{name + ".png", func(w io.Writer) error { return sheet.PNG(w, s, theme) }},
-				{name + ".html", func(w io.Writer) error { return sheet.HTML(w, s) }},
-			} {
-				var inputs []string
-				if x.Dossier != nil {
-					inputs = run.Kept(x.Dossier)
+			var inputs []string
+			if x.Dossier != nil {
+				inputs = run.Kept(x.Dossier)
+			}
+			for _, p := range x.Found {
+				inputs = append(inputs, p.Path)
+			}
+			stem := strings.TrimSuffix(strings.TrimSuffix(out, ".png"), ".html")
+			for n, s := range parts {
+				name := stem
+				if len(parts) > 1 {
+					name = fmt.Sprintf("%s-%d", stem, n+1)
 				}
-				for _, p := range x.Found {
-					inputs = append(inputs, p.Path)
+				// The page first: it has room for whatever the picture has none for.
+				for _, f := range []struct {
+					name  string
+					write func(io.Writer) error
+				}{
+					{name + ".html", func(w io.Writer) error { return sheet.HTML(w, s) }},
+					{name + ".png", func(w io.Writer) error { return sheet.PNG(w, s, theme) }},
+				} {
+					err := write.Whole(f.name, inputs, f.write)
+					if errors.Is(err, sheet.ErrHigh) {
+						return &place.Problem{At: place.Place{File: f.name}, What: sheet.ErrHigh.Error(), Fix: "the page of HTML beside it shows everything; choose with --store and --language"}
+					}
+					if err != nil {
+						return err
+					}
+					fmt.Fprintln(e.out, filepath.ToSlash(f.name))
 				}
-				err := write.Whole(f.name, inputs, f.write)
-				if errors.Is(err, sheet.ErrHigh) {
-					return &place.Problem{At: place.Place{File: f.name}, What: sheet.ErrHigh.Error(), Fix: "choose with --store and --language"}
-				}
-				if err != nil {
-					return err
-				}
-				fmt.Fprintln(e.out, filepath.ToSlash(f.name))
 			}
 			return nil
 		},

@@ -9,6 +9,8 @@ import (
 	"io"
 	"path"
 	"slices"
+	"strings"
+	"unicode"
 
 	xdraw "golang.org/x/image/draw"
 
@@ -61,6 +63,23 @@ func (p *painter) later(r image.Rectangle, draw func(c canvas.Canvas)) {
 	if !p.measuring {
 		p.ops = append(p.ops, op{r, draw})
 	}
+}
+
+// ByHeight parts a sheet into those whose pictures are not too high; a page that is too high
+// alone is a part of its own.
+func (s *Sheet) ByHeight() []*Sheet {
+	part := func(pages []*Page) *Sheet { return &Sheet{Title: s.Title, Note: s.Note, Pages: pages} }
+	var out []*Sheet
+	from := 0
+	for i := range s.Pages {
+		p := &painter{measuring: true}
+		p.sheet(part(s.Pages[from : i+1]))
+		if p.y > maxHeight && i > from {
+			out = append(out, part(s.Pages[from:i]))
+			from = i
+		}
+	}
+	return append(out, part(s.Pages[from:]))
 }
 
 // PNG draws the sheet as one picture.
@@ -139,6 +158,7 @@ func (p *painter) content(page *Page) {
 		p.y += 22
 		p.mark(margin, m, width-2*margin)
 	}
+	p.face(page)
 	if page.Icon != nil || len(page.Wide) > 0 {
 		p.head(page)
 	}
@@ -164,6 +184,34 @@ func (p *painter) content(page *Page) {
 		p.text(margin, p.y, "no pictures of its own", 16, canvas.Regular, p.th.dim)
 	}
 	p.y += 28
+}
+
+// face shows the icon beside the name and the line below it, as lists of apps do. Texts in
+// scripts that the font lacks are left to the page of HTML.
+func (p *painter) face(page *Page) {
+	name := page.Head()
+	if name == nil || !drawn(name.Shown) {
+		return
+	}
+	const side = 72
+	p.y += 20
+	x := margin
+	if page.Face != nil && page.Face.Image != nil {
+		p.icon(page.Face.Image, image.Pt(x, p.y), side, rounded(side))
+		x += side + 18
+	}
+	p.text(x, p.y+30, canvas.Fit(sanitize.Text(name.Shown), 24, canvas.Bold, width-margin-x), 24, canvas.Bold, p.th.ink)
+	if line := page.Line(); line != nil && drawn(line.Shown) {
+		p.text(x, p.y+58, canvas.Fit(sanitize.Text(line.Shown), 17, canvas.Regular, width-margin-x), 17, canvas.Regular, p.th.dim)
+	}
+	p.y += side + 4
+}
+
+// drawn tells whether the font has all letters of a text.
+func drawn(s string) bool {
+	return !strings.ContainsFunc(s, func(r rune) bool {
+		return unicode.IsLetter(r) && !unicode.In(r, unicode.Latin, unicode.Greek, unicode.Cyrillic) || unicode.IsMark(r) || r > 0x2fff
+	})
 }
 
 // mark writes what is wrong, its impact first.

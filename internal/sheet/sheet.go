@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"image"
 	"slices"
+	"strings"
 	"unicode"
 
 	"golang.org/x/text/language"
@@ -42,6 +43,7 @@ type Page struct {
 	Default  bool   // the default language
 	Texts    []*Text
 	Icon     *Shot
+	Face     *Shot   // the icon that visitors see: its own, or that of the default language
 	Wide     []*Shot // feature graphic, banner, pictures of products
 	Rows     []*Row
 	Stray    []*Shot // what fits no class
@@ -88,40 +90,108 @@ const (
 	manyHeight = 240
 )
 
-// New puts together the pages of some stores. d may be nil. only keeps one
-// language; empty for all.
+// New puts together the pages of some stores as one sheet. d may be nil. only keeps one
+// language; empty for all. TooMany says that they are several.
 func New(ctx context.Context, galleries []*view.Gallery, d *dossier.Dossier, texts []*tables.PageText, only string) (*Sheet, error) {
-	s := &Sheet{Title: "Store pages"}
+	parts := Parts(galleries, d, texts, only)
+	if len(parts) > 1 {
+		n := 0
+		for _, s := range parts {
+			n += len(s.shots())
+		}
+		return nil, TooMany{n}
+	}
+	return parts[0], parts[0].Draw(ctx)
+}
+
+// Parts puts together the pages of some stores as sheets of at most so many pictures as one
+// shows; a page is never parted. Their pictures are not drawn yet.
+func Parts(galleries []*view.Gallery, d *dossier.Dossier, texts []*tables.PageText, only string) []*Sheet {
+	title := "Store pages"
 	if d != nil && d.App.Name != "" {
-		s.Title = d.App.Name
+		title = d.App.Name
 	}
-	var shots []*Shot
-	stores := []string{}
+	var names []string
+	var all []*Page
 	for _, h := range galleries {
-		stores = append(stores, h.Store.Name)
+		names = append(names, h.Store.Name)
+		var face *Shot
 		for _, l := range languages(h, d) {
-			if only != "" && l != only {
-				continue
-			}
 			p := newPage(h, d, texts, l)
-			s.Pages = append(s.Pages, p)
-			shots = append(shots, p.shots()...)
+			if p.Icon != nil && (p.Default || face == nil) {
+				face = p.Icon
+			}
+			if p.Face = p.Icon; p.Face == nil {
+				p.Face = face
+			}
+			if only == "" || l == only {
+				all = append(all, p)
+			}
 		}
 	}
-	for i, name := range stores {
-		if i > 0 {
-			s.Note += ", "
+	sheet := func() *Sheet { return &Sheet{Title: title, Note: strings.Join(names, ", ")} }
+	out := []*Sheet{sheet()}
+	for n, p := range all {
+		last := out[len(out)-1]
+		if n > 0 && len(last.shots())+len(p.shots()) > maxShots {
+			last = sheet()
+			out = append(out, last)
 		}
-		s.Note += name
+		last.Pages = append(last.Pages, p)
 	}
-	if len(shots) > maxShots {
-		return nil, TooMany{len(shots)}
+	return out
+}
+
+// shots are the pictures of all pages, each once.
+func (s *Sheet) shots() (out []*Shot) {
+	seen := map[*Shot]bool{}
+	for _, p := range s.Pages {
+		for _, x := range append(p.shots(), p.Face) {
+			if x != nil && !seen[x] {
+				seen[x] = true
+				out = append(out, x)
+			}
+		}
 	}
+	return out
+}
+
+// Draw reads and scales the pictures of a sheet.
+func (s *Sheet) Draw(ctx context.Context) error {
+	shots := s.shots()
 	height := shotHeight
 	if len(shots) > manyShots {
 		height = manyHeight
 	}
-	return s, work.Each(ctx, len(shots), func(i int) { shots[i].draw(height) })
+	return work.Each(ctx, len(shots), func(i int) { shots[i].draw(height) })
+}
+
+// text is a text of a page as far as it is seen at once.
+func (p *Page) text(keys ...string) *Text {
+	for _, k := range keys {
+		for _, t := range p.Texts {
+			if t.Key == k {
+				return t
+			}
+		}
+	}
+	return nil
+}
+
+// Head is the app's name on the page, or nil.
+func (p *Page) Head() *Text { return p.text("name") }
+
+// Line is the text below the name, or nil.
+func (p *Page) Line() *Text { return p.text("tagline", "pitch") }
+
+// Others are the texts of a page but for its name and the line below it.
+func (p *Page) Others() (out []*Text) {
+	for _, t := range p.Texts {
+		if t != p.Head() && t != p.Line() {
+			out = append(out, t)
+		}
+	}
+	return out
 }
 
 // languages are those of a store's pictures and texts, the default one first.
@@ -257,6 +327,8 @@ func (p *Page) shots() (out []*Shot) {
 func (s *Shot) draw(side int) {
 	it := s.Item
 	switch {
+	case s.Image != nil || s.Why != "": // drawn for an earlier sheet
+		return
 	case it.Fault != "":
 		s.Why = it.Fault
 		return

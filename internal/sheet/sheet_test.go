@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"image/png"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -91,6 +92,20 @@ func TestBounds(t *testing.T) {
 	var many sheet.TooMany
 	require.ErrorAs(t, err, &many)
 	assert.Equal(t, 410, many.N)
+	parts := []*sheet.Page{}
+	whole := &sheet.Sheet{Title: "x"}
+	for range 90 {
+		shots := []*sheet.Shot{{Item: &pictures.Item{Picture: pictures.Picture{Width: 10, Height: 20}}, Why: "none"}}
+		whole.Pages = append(whole.Pages, &sheet.Page{Store: "s", Rows: []*sheet.Row{{What: "phone", Shots: shots}}})
+	}
+	split := whole.ByHeight()
+	assert.Greater(t, len(split), 1, "one picture would be too high")
+	for _, s := range split {
+		parts = append(parts, s.Pages...)
+	}
+	assert.NoError(t, sheet.PNG(io.Discard, split[len(split)-1], sheet.Light))
+	assert.Equal(t, whole.Pages, parts, "each page is in one of them, in order")
+	assert.ErrorIs(t, sheet.PNG(io.Discard, whole, sheet.Light), sheet.ErrHigh)
 	s, err := pages(t, map[string][]byte{"ios/it/1.png": small}, "de")
 	require.NoError(t, err)
 	assert.Empty(t, s.Pages)

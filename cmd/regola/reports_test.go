@@ -397,7 +397,7 @@ func TestBase(t *testing.T) {
 	assert.Contains(t, brief, "faulty/listing/it.yaml:6:65: rejected")
 	assert.Regexp(t, `b/dossier.yaml:\d+:\d+: blocked: the reviewer's contact`, brief)
 	assert.Contains(t, brief, "faulty/dossier.yaml:47:3: blocked: no country is chosen")
-	assert.Contains(t, brief, "faulty/pictures/android/feature.png: blocked")
+	assert.Contains(t, brief, "faulty/pictures/android/feature.png:1:1: blocked")
 
 	// A folder of screenshots replaces the same one of the base; graphics one by one.
 	data, err := os.ReadFile(filepath.Join(dir, "sound/pictures/android/feature.png"))

@@ -114,7 +114,7 @@ func broken(t *testing.T, dir string) {
 func TestBriefLines(t *testing.T) {
 	recipes, err := os.ReadFile("../../docs/recipes.md")
 	require.NoError(t, err)
-	m := regexp.MustCompile("(?m)^\\^\\(.*\\$$").FindString(string(recipes))
+	m := regexp.MustCompile(`(?m)^\^\(.*\$$`).FindString(string(recipes))
 	require.NotEmpty(t, m, "the expression is in docs/recipes.md")
 	out, _, _ := regola(t, demo(t), "check", "--on", on, "--brief", "faulty")
 	lines := strings.Split(strings.TrimSuffix(out, "\n"), "\n")

@@ -156,7 +156,7 @@ func TestLanguageServer(t *testing.T) {
 		return strings.Count(text[:i], "\n"), i - strings.LastIndexByte(text[:i], '\n') - 1
 	}
 	c := startEditor(t)
-	assert.Contains(t, c.ask("initialize", map[string]any{"processId": nil, "rootUri": fileAddress(dir), "capabilities": map[string]any{}}), `"utf-16"`)
+	assert.Contains(t, c.ask("initialize", map[string]any{"processId": nil, "rootUri": fileAddress(dir), "capabilities": map[string]any{"workspace": map[string]any{"workspaceEdit": map[string]any{"resourceOperations": []string{"rename"}}}}}), `"utf-16"`)
 	c.notify("initialized", map[string]any{})
 	c.notify("textDocument/didOpen", openAs(main, doc))
 	c.notify("textDocument/didOpen", openAs(german, texts))
@@ -196,6 +196,16 @@ func TestLanguageServer(t *testing.T) {
 	assert.Contains(t, c.ask("textDocument/documentSymbol", map[string]any{"textDocument": map[string]any{"uri": main}}), `"xanswers"`)
 	c.notify("textDocument/didChange", typed(main, 5, k, 0, 1, ""))
 	c.marks(main, "[]")
+
+	// A file whose name is no usual tag is renamed.
+	british, odd := filepath.Join(dir, "listing", "en-GB.yaml"), filepath.Join(dir, "listing", "en_gb.yaml")
+	english, err := os.ReadFile(british)
+	require.NoError(t, err)
+	require.NoError(t, os.Rename(british, odd))
+	c.notify("textDocument/didOpen", openAs(fileAddress(odd), string(english)))
+	c.marks(fileAddress(odd), "common/locale-spelling")
+	assert.Contains(t, c.ask("textDocument/codeAction", at(fileAddress(odd), 0, 0)), `"documentChanges":[{"kind":"rename","newUri":"`+fileAddress(british)+`"`)
+	require.NoError(t, os.Rename(odd, british))
 
 	// A rulebook of one's own: a field that is not there is marked in its condition.
 	own, book := read("own-rules.yaml")

@@ -2,6 +2,7 @@ package editor
 
 import (
 	"fmt"
+	"os"
 	"path/filepath"
 
 	"regola.example/regola/internal/core/dossier"
@@ -20,6 +21,7 @@ type Change struct {
 type Action struct {
 	Title   string
 	Changes map[string][]Change // by file
+	Rename  [2]string           // a file and its new path; empty for no new name
 	Sure    bool                // it needs no decision
 	Mark    *Mark
 }
@@ -44,10 +46,13 @@ func (e *Editor) Actions(s *State, file string, at Span, changed map[string][]by
 			continue
 		}
 		for _, x := range m.Edits {
-			if x.Rename {
-				continue // a file's name is no piece of a text; fix changes it
-			}
 			name := filepath.Clean(x.At.File)
+			if to := filepath.Join(filepath.Dir(name), filepath.Base(x.Becomes)); x.Rename {
+				if _, err := os.Lstat(to); err != nil { // nothing is overwritten
+					out = append(out, Action{Title: "Rename the file to " + filepath.Base(to), Rename: [2]string{name, to}, Sure: true, Mark: m})
+				}
+				continue
+			}
 			doc := read(name)
 			ranges, err := edit.Text(doc, x.At.Line, x.At.Column, x.Was, x.Becomes)
 			if err != nil {

@@ -26,7 +26,14 @@ type textDocument struct {
 }
 
 type initializeParams struct {
-	RootURI string `json:"rootUri"`
+	RootURI      string `json:"rootUri"`
+	Capabilities struct {
+		Workspace struct {
+			Edit struct {
+				Operations []string `json:"resourceOperations"`
+			} `json:"workspaceEdit"`
+		} `json:"workspace"`
+	} `json:"capabilities"`
 	Folders []struct {
 		URI string `json:"uri"`
 	} `json:"workspaceFolders"`
@@ -107,7 +114,14 @@ type completionList struct {
 }
 
 type workspaceEdit struct {
-	Changes map[string][]textEdit `json:"changes"`
+	Changes    map[string][]textEdit `json:"changes,omitempty"`
+	Operations []renameFile          `json:"documentChanges,omitempty"`
+}
+
+type renameFile struct {
+	Kind string `json:"kind"`
+	Old  string `json:"oldUri"`
+	New  string `json:"newUri"`
 }
 
 type codeAction struct {

@@ -94,14 +94,15 @@ type server struct {
 	stop    context.CancelFunc
 	running sync.WaitGroup
 
-	mu     sync.Mutex
-	files  map[string]*file         // that are open, by path
-	states map[string]*editor.State // by the dossier's folder
-	loops  map[string]*loop         // by the dossier's folder
-	shown  map[string][]string      // files with marks, by the dossier's folder
-	roots  []string
-	ended  bool
-	over   chan struct{} // closed when the editor said that it ends
+	mu      sync.Mutex
+	files   map[string]*file         // that are open, by path
+	states  map[string]*editor.State // by the dossier's folder
+	loops   map[string]*loop         // by the dossier's folder
+	shown   map[string][]string      // files with marks, by the dossier's folder
+	roots   []string
+	renames bool // the editor gives files other names
+	ended   bool
+	over    chan struct{} // closed when the editor said that it ends
 }
 
 // file is a file as the editor has it.
@@ -122,6 +123,7 @@ func (s *server) initialize(_ context.Context, p *initializeParams) (any, error)
 	for _, f := range p.Folders {
 		s.roots = append(s.roots, pathOf(f.URI))
 	}
+	s.renames = slices.Contains(p.Capabilities.Workspace.Edit.Operations, "rename")
 	if len(p.Folders) == 0 && p.RootURI != "" {
 		s.roots = []string{pathOf(p.RootURI)}
 	}
@@ -434,12 +436,18 @@ func (s *server) actions(_ context.Context, p *rangeParams) (any, error) {
 	at.Line, at.Column = fromUTF16(doc, p.Range.Start)
 	at.EndLine, at.EndColumn = fromUTF16(doc, p.Range.End)
 	for _, a := range s.editor.Actions(state, path, at, changed) {
-		x := codeAction{Title: a.Title, Kind: "quickfix", Preferred: a.Sure, Edit: &workspaceEdit{map[string][]textEdit{}}, Diagnostics: []diagnostic{diagnosticOf(doc, a.Mark)}}
+		if a.Rename[0] != "" && !s.renames {
+			continue
+		}
+		x := codeAction{Title: a.Title, Kind: "quickfix", Preferred: a.Sure, Edit: &workspaceEdit{Changes: map[string][]textEdit{}}, Diagnostics: []diagnostic{diagnosticOf(doc, a.Mark)}}
 		for name, changes := range a.Changes {
 			text, _ := s.text(name)
 			for _, c := range changes {
 				x.Edit.Changes[uriOf(name)] = append(x.Edit.Changes[uriOf(name)], textEdit{spanOf(text, c.Span), c.Text})
 			}
+		}
+		if a.Rename[0] != "" {
+			x.Edit.Operations = []renameFile{{"rename", uriOf(a.Rename[0]), uriOf(a.Rename[1])}}
 		}
 		out = append(out, x)
 	}

@@ -118,7 +118,7 @@ type pageSince struct {
 	More          int
 }
 
-type pageDifference struct{ Sign, Kind, What, Duty string }
+type pageDifference struct{ How, Kind, What, Duty string }
 
 type pageItem struct {
 	Many                bool
@@ -492,7 +492,7 @@ func (h *htmlWriter) extra(x *pageItem, i *Item) {
 					v.More = len(s.Changes) - n
 					break
 				}
-				v.Rows = append(v.Rows, pageDifference{signsOf[c.How], c.Kind, c.said(), c.Duty})
+				v.Rows = append(v.Rows, pageDifference{c.How, c.Kind, c.said(), c.Duty})
 			}
 			x.Since = append(x.Since, v)
 		}

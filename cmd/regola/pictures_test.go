@@ -125,10 +125,10 @@ func TestSheet(t *testing.T) {
 func TestFixInto(t *testing.T) {
 	dir := t.TempDir()
 	files := map[string][]byte{
-		"ios/it/phone-6.9/1.png":     seed.PNG(t, 1290, 2796, true),  // with an alpha channel
-		"ios/it/phone-6.9/2.png":     seed.PNG(t, 2580, 5592, false), // twice the size
-		"ios/it/phone-6.9/3.png":     seed.PNG(t, 1290, 2796, false),
-		"ios/it/phone-6.9/4.png":     seed.PNG(t, 2581, 5592, false), // almost twice
+		"ios/it/watch-422/1.png":     seed.PNG(t, 422, 514, true),   // with an alpha channel
+		"ios/it/watch-422/2.png":     seed.PNG(t, 844, 1028, false), // twice the size
+		"ios/it/watch-422/3.png":     seed.PNG(t, 422, 514, false),
+		"ios/it/watch-422/4.png":     seed.PNG(t, 845, 1028, false), // almost twice
 		"android/it/phone/1.png":     seed.JPEG(t, 1080, 1920, 0),
 		"android/it/phone/1.jpg":     seed.JPEG(t, 1080, 1920, 6),
 		"android/it/phone/2.webp":    seed.WebP(1080, 1920),
@@ -154,25 +154,25 @@ func TestFixInto(t *testing.T) {
 		got[strings.TrimPrefix(p.From, "shots/")] = p.File + ": " + strings.Join(append(p.Done, p.Left...), "; ")
 	}
 	assert.Equal(t, map[string]string{
-		"ios/it/phone-6.9/1.png":  "ios/it/phone-6.9/1.png: on the background #b5532a, without the alpha channel",
-		"ios/it/phone-6.9/2.png":  "ios/it/phone-6.9/2.png: scaled from 2580 x 5592 to 1290 x 2796",
-		"ios/it/phone-6.9/3.png":  "ios/it/phone-6.9/3.png: ",
-		"ios/it/phone-6.9/4.png":  "ios/it/phone-6.9/4.png: ",
+		"ios/it/watch-422/1.png":  "ios/it/watch-422/1.png: on the background #b5532a, without the alpha channel",
+		"ios/it/watch-422/2.png":  "ios/it/watch-422/2.png: scaled from 844 x 1028 to 422 x 514",
+		"ios/it/watch-422/3.png":  "ios/it/watch-422/3.png: ",
+		"ios/it/watch-422/4.png":  "ios/it/watch-422/4.png: ",
 		"android/it/phone/1.jpg":  "android/it/phone/1.jpg: turned as its tag says, without the tag; saved again as JPEG of the quality 95",
 		"android/it/phone/1.png":  "android/it/phone/1-2.jpg: named as the JPEG that it is", // the other name is taken
 		"android/it/phone/2.webp": "android/it/phone/2.webp: it moves; which of its pictures is meant is for you to say",
 	}, got)
-	same, err := os.ReadFile(filepath.Join(dir, "copies", "ios", "it", "phone-6.9", "3.png"))
+	same, err := os.ReadFile(filepath.Join(dir, "copies", "ios", "it", "watch-422", "3.png"))
 	require.NoError(t, err)
-	assert.Equal(t, files["ios/it/phone-6.9/3.png"], same, "a sound picture is copied byte for byte")
+	assert.Equal(t, files["ios/it/watch-422/3.png"], same, "a sound picture is copied byte for byte")
 	still := map[string]bool{}
 	for _, s := range doc.Still {
 		still[s.File+" "+s.Rule] = true
 	}
-	for _, fixed := range []string{"ios/it/phone-6.9/1.png common/picture-alpha", "ios/it/phone-6.9/2.png common/picture-size", "android/it/phone/1.jpg common/picture-turned", "android/it/phone/1-2.jpg common/picture-kind"} {
+	for _, fixed := range []string{"ios/it/watch-422/1.png common/picture-alpha", "ios/it/watch-422/2.png common/picture-size", "android/it/phone/1.jpg common/picture-turned", "android/it/phone/1-2.jpg common/picture-kind"} {
 		assert.NotContains(t, still, fixed)
 	}
-	for _, left := range []string{"ios/it/phone-6.9/4.png common/picture-size", "android/it/phone/2.webp common/picture-animated"} {
+	for _, left := range []string{"ios/it/watch-422/4.png common/picture-size", "android/it/phone/2.webp common/picture-animated"} {
 		assert.Contains(t, still, left)
 	}
 	_, stderr, exit = regola(t, dir, "pictures", "shots", "--fix-into", "copies")

@@ -288,14 +288,16 @@ func (w *writer) short(f *dossier.Field, indent string, depth int, all bool) {
 	behind := func(text string) {
 		comment := "# " + f.Doc
 		if needed != "" {
-			w.line("%s# %s", indent, f.Doc)
-			comment = needed
+			comment = needed + ": " + f.Doc
 		}
-		if line := indent + text + "   " + comment; needed != "" || utf8.RuneCountInString(line) <= maxLine {
+		if line := indent + text + "   " + comment; utf8.RuneCountInString(line) <= maxLine {
 			w.line("%s", line)
 			return
 		}
 		w.line("%s# %s", indent, f.Doc)
+		if needed != "" {
+			text += "   " + needed
+		}
 		w.line("%s%s", indent, text)
 	}
 	switch {

@@ -111,15 +111,24 @@ func (e *env) retouch(c *cobra.Command, folders, onlyStores []string, on day.Day
 	}
 	var list []*view.Retouched
 	err = newFolder(into, func(made string) error {
-		return x.run.Retouch(c.Context(), x.roots, x.lib, x.Stores, ground, func(one *view.Retouched, data []byte) error {
-			if one.Data = nil; data != nil {
+		from := map[string]string{}
+		for _, f := range x.Found {
+			from[f.File] = f.Path
+		}
+		return x.run.Retouch(c.Context(), x.roots, x.lib, x.Stores, ground, func(one *view.Retouched) error {
+			if !one.Skipped {
 				name := filepath.Join(made, filepath.FromSlash(one.Name))
 				if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
 					return write.Problem(name, err)
 				}
-				if err := os.WriteFile(name, data, 0o644); err != nil {
+				if one.Data == nil {
+					if err := copyFile(from[one.From], name); err != nil {
+						return err
+					}
+				} else if err := os.WriteFile(name, one.Data, 0o644); err != nil {
 					return write.Problem(name, err)
 				}
+				one.Data = nil // one picture at a time is held
 			}
 			list = append(list, one)
 			return nil

@@ -433,16 +433,21 @@ func (e *Editor) Definition(file string, doc []byte, line, column int) place.Pla
 	case path == "base":
 		return fileAt(filepath.Join(folder, filepath.FromSlash(value(doc, line)), dossier.FileName))
 	}
-	if at := fileAt(filepath.Join(folder, filepath.FromSlash(s.Word))); s.Word != "" && at.File != "" {
-		return at // a file that the dossier names
-	}
 	r, err := e.judge()
-	f := dossier.FieldAt(path)
-	if err != nil || f == nil || f.Tag.Get("words") == "" {
+	if err != nil {
 		return place.Place{}
 	}
 	d, _ := r.Dossier(folder)
 	if d == nil {
+		return place.Place{}
+	}
+	if inside, problem := d.Inside(s.Word); s.Word != "" && problem == nil {
+		if at := fileAt(inside); at.File != "" {
+			return at // a file that the dossier names
+		}
+	}
+	f := dossier.FieldAt(path)
+	if f == nil || f.Tag.Get("words") == "" {
 		return place.Place{}
 	}
 	for _, name := range d.Tables {

@@ -16,6 +16,7 @@ import (
 	"regola.example/regola/internal/core/cursor"
 	"regola.example/regola/internal/core/day"
 	"regola.example/regola/internal/core/dossier"
+	"regola.example/regola/internal/core/gate"
 	"regola.example/regola/internal/core/place"
 	"regola.example/regola/internal/core/rulebook"
 	"regola.example/regola/internal/core/strictyaml"
@@ -298,7 +299,11 @@ func (e *Editor) tables(file string) *tables.Set {
 		}
 	}
 	beside, _ := filepath.Glob(filepath.Join(filepath.Dir(file), "*.yaml")) // the pattern is sound
+	inside := gate.New(filepath.Dir(file))
 	for _, f := range beside[:min(len(beside), maxBeside)] {
+		if inside.Check(f, filepath.Base(f)) != nil {
+			continue // a link that leads out
+		}
 		if kind := KindOf(f, ReadFile(f)); !slices.Contains(own, f) && f != file && (kind == Tables || kind == Other) { // a table of one's own has any name
 			own = append(own, f)
 		}

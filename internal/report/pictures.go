@@ -1,6 +1,7 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"slices"
@@ -405,7 +406,7 @@ type RetouchDocument struct {
 // RetouchEntry is one picture.
 type RetouchEntry struct {
 	From string   `json:"from" doc:"the picture"`
-	File string   `json:"file" doc:"the copy"`
+	File string   `json:"file" doc:"the copy; empty when there is none"`
 	Done []string `json:"done" doc:"what is different; empty for a copy byte for byte"`
 	Left []string `json:"left" doc:"what could not be done, and why"`
 }
@@ -423,7 +424,11 @@ type RetouchedStill struct {
 func NewRetouchDocument(folder string, list []*view.Retouched, after Pictures) *RetouchDocument {
 	d := &RetouchDocument{Regola: FormatNumber, Folder: folder, Pictures: []RetouchEntry{}, Still: []RetouchedStill{}}
 	for _, x := range list {
-		d.Pictures = append(d.Pictures, RetouchEntry{x.From, x.Name, none(x.Done), none(x.Left)})
+		e := RetouchEntry{x.From, x.Name, none(x.Done), none(x.Left)}
+		if x.Skipped {
+			e.File = ""
+		}
+		d.Pictures = append(d.Pictures, e)
 	}
 	for _, s := range after.list() {
 		for _, f := range s.wrong {
@@ -437,8 +442,11 @@ func NewRetouchDocument(folder string, list []*view.Retouched, after Pictures) *
 // what is wrong with the copies all the same.
 func RetouchText(w io.Writer, d *RetouchDocument, look Style) error {
 	p := &printer{w: w, look: look}
-	changed, left := 0, 0
+	changed, left, made := 0, 0, 0
 	for _, x := range d.Pictures {
+		if x.File != "" {
+			made++
+		}
 		if len(x.Done) > 0 {
 			changed++
 		}
@@ -446,13 +454,13 @@ func RetouchText(w io.Writer, d *RetouchDocument, look Style) error {
 			left++
 		}
 	}
-	p.line("%s", p.strong(fmt.Sprintf("Wrote %s into %s: %d changed, %d as they were.", Count(len(d.Pictures), "picture", "pictures"), d.Folder, changed, len(d.Pictures)-changed)))
+	p.line("%s", p.strong(fmt.Sprintf("Wrote %s into %s: %d changed, %d as they were.", Count(made, "picture", "pictures"), d.Folder, changed, made-changed)))
 	for _, x := range d.Pictures {
 		if len(x.Done)+len(x.Left) == 0 {
 			continue
 		}
 		p.line("")
-		p.line("%s", p.path(x.File))
+		p.line("%s", p.path(cmp.Or(x.File, x.From)))
 		for _, t := range x.Done {
 			p.block(2, "", nil, t, nil)
 		}

@@ -20,34 +20,32 @@ import (
 )
 
 // maxPicture bounds a picture that is retouched, in bytes.
-const maxPicture = 200 << 20
+const maxPicture = 32 << 20
 
-// Retouch makes copies of pictures without the faults that need no eye, one after the other,
-// and hands each out with the contents of its file. ground is what stands behind transparent
+// Retouch makes copies of pictures without the faults that need no eye, and hands them out one
+// after the other; one without contents of its own is a copy of the file. ground is what stands behind transparent
 // parts; nil when nobody said.
-func (r *Runner) Retouch(ctx context.Context, roots []pictures.Root, lib *pictures.Library, galleries []*view.Gallery, ground *color.NRGBA, out func(x *view.Retouched, data []byte) error) error {
+func (r *Runner) Retouch(ctx context.Context, roots []pictures.Root, lib *pictures.Library, galleries []*view.Gallery, ground *color.NRGBA, out func(x *view.Retouched) error) error {
 	names := map[string]bool{}
 	for _, f := range lib.Pictures {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
 		x := &view.Retouched{From: f.File, Name: nameIn(roots, f)}
-		var data []byte
-		info, err := os.Lstat(f.Path)
-		if err == nil && info.Mode()&fs.ModeSymlink != 0 {
-			x.Left = []string{"it is a link, which is not followed"}
-		} else if data, err = safeopen.Read(f.Path, maxPicture); err != nil {
-			x.Left = []string{"it cannot be read"}
-		}
-		if len(x.Left) > 0 {
-			if err := out(x, nil); err != nil {
+		if info, err := os.Lstat(f.Path); err != nil || info.Mode()&fs.ModeSymlink != 0 {
+			x.Skipped, x.Left = true, []string{"it is a link, which is not followed"}
+			if err := out(x); err != nil {
 				return err
 			}
 			continue
 		}
-		x.Result = retouch.Picture(f.Picture, data, wanted(f.Picture, galleries), ground)
-		if x.Data != nil {
-			data = x.Data
+		if x.Kind = f.Kind; !f.Film && f.Fault == "" { // a film is copied as it is, whatever its size
+			data, err := safeopen.Read(f.Path, maxPicture)
+			if err != nil {
+				x.Left = []string{"its file is too large to be opened here, or cannot be read"}
+			} else {
+				x.Result = retouch.Picture(f.Picture, data, wanted(f.Picture, galleries), ground)
+			}
 		}
 		if ending := "." + strings.Replace(x.Kind, "jpeg", "jpg", 1); pictures.Kinds(x.Name) != nil && !slices.Contains(pictures.Kinds(x.Name), x.Kind) && len(x.Done) > 0 {
 			x.Name = strings.TrimSuffix(x.Name, path.Ext(x.Name)) + ending
@@ -57,7 +55,7 @@ func (r *Runner) Retouch(ctx context.Context, roots []pictures.Root, lib *pictur
 			x.Name = stem + "-" + strconv.Itoa(n) + ending
 		}
 		names[strings.ToLower(x.Name)] = true
-		if err := out(x, data); err != nil {
+		if err := out(x); err != nil {
 			return err
 		}
 	}

@@ -24,8 +24,8 @@ import (
 	"regola.example/regola/internal/core/pictures"
 )
 
-// maxPixels bounds a picture that is decoded.
-const maxPixels = 64 << 20
+// maxPixels bounds a picture that is decoded: some four times what the largest screen shows.
+const maxPixels = 16 << 20
 
 // quality is that of JPEG files that are written anew, of 100.
 const quality = 95
